@@ -1,0 +1,186 @@
+import { marchingCubes, sampleField } from '@amber-knit/core/fusion';
+import type { TriangleMesh } from '@amber-knit/core/geometry';
+import { createRunContext } from '@amber-knit/core/runtime';
+
+/** Distance to a shape (negative inside) in millimetres, and its colour (sRGB, 0–255). */
+export interface DemoObject {
+  name: string;
+  distance(x: number, y: number, z: number): number;
+  color(x: number, y: number, z: number): [number, number, number];
+  min: [number, number, number];
+  max: [number, number, number];
+}
+
+/** Outer and inner profile of the jug: radius over height, mm. The foot stands on z = 0. */
+const OUTER: [number, number][] = [
+  [0, 3], [20, 3], [26, 1.5], [29, 0], [33, 0], [36, 2.5], [44, 18], [52, 40], [55.5, 60], [54, 78], [47, 97],
+  [39, 112], [36.5, 122], [38, 134], [42, 146], [43, 151],
+];
+const INNER: [number, number][] = [
+  [0, 9], [24, 9.5], [36, 20], [45.5, 40], [50.5, 60], [49, 78], [42, 97], [34, 112], [31.8, 122], [33.5, 134],
+  [38, 147], [40, 160],
+];
+
+const smooth = (a: number, b: number, x: number): number => {
+  const t = Math.max(0, Math.min(1, (x - a) / (b - a)));
+  return t * t * (3 - 2 * t);
+};
+
+/** Polynomial smooth minimum of width k. */
+const smoothMin = (a: number, b: number, k: number): number => {
+  const h = Math.max(0, k - Math.abs(a - b)) / k;
+  return Math.min(a, b) - h * h * k * 0.25;
+};
+
+/** Signed distance in the (r, z) half plane to the region between the axis and a profile, closed at its top. */
+function profileDistance(profile: [number, number][], r: number, z: number): number {
+  let best = Infinity;
+  let inside = false;
+  const n = profile.length;
+  const top = profile[n - 1][1];
+  for (let i = 0; i < n; i++) {
+    const [ax, ay] = profile[i];
+    // The last edge closes the region from the top of the profile to the axis.
+    const [bx, by] = i + 1 < n ? profile[i + 1] : [0, top];
+    const ex = bx - ax;
+    const ey = by - ay;
+    const t = Math.max(0, Math.min(1, ((r - ax) * ex + (z - ay) * ey) / (ex * ex + ey * ey)));
+    const dx = r - ax - t * ex;
+    const dy = z - ay - t * ey;
+    best = Math.min(best, dx * dx + dy * dy);
+    if (ay > z !== by > z && r < ((bx - ax) * (z - ay)) / (by - ay) + ax) inside = !inside;
+  }
+  const d = Math.sqrt(best);
+  return inside ? -d : d;
+}
+
+/** The handle's middle line in the x–z plane: a quadratic curve, as points. */
+const HANDLE: [number, number][] = Array.from({ length: 15 }, (_, i) => {
+  const t = i / 14;
+  const u = 1 - t;
+  const x = u * u * u * 37 + 3 * u * u * t * 92 + 3 * u * t * t * 96 + t * t * t * 52;
+  const z = u * u * u * 126 + 3 * u * u * t * 150 + 3 * u * t * t * 70 + t * t * t * 46;
+  return [x, z] as [number, number];
+});
+
+function handleDistance(x: number, y: number, z: number): number {
+  let best = Infinity;
+  let radius = 6;
+  for (let i = 0; i + 1 < HANDLE.length; i++) {
+    const [ax, az] = HANDLE[i];
+    const ex = HANDLE[i + 1][0] - ax;
+    const ez = HANDLE[i + 1][1] - az;
+    const t = Math.max(0, Math.min(1, ((x - ax) * ex + (z - az) * ez) / (ex * ex + ez * ez)));
+    const dx = x - ax - t * ex;
+    const dz = z - az - t * ez;
+    const flat = y * 0.72;
+    const d = dx * dx + dz * dz + flat * flat;
+    if (d < best) {
+      best = d;
+      radius = 6.4 - 1.2 * Math.sin((Math.PI * (i + t)) / (HANDLE.length - 1));
+    }
+  }
+  return Math.sqrt(best) - radius;
+}
+
+/** Three applied drops of clay on one side of the belly. */
+const DROPS: [number, number][] = [[2.0, 66], [2.35, 58], [2.75, 70]];
+
+function jugDistance(x: number, y: number, z: number): number {
+  const phi = Math.atan2(y, x);
+  const r0 = Math.hypot(x, y);
+  // The pouring lip, opposite the handle: the rim is pulled outwards and a little up.
+  const away = Math.PI - Math.abs(phi);
+  const pull = Math.exp(-((away / 0.42) ** 2)) * smooth(112, 152, z);
+  const r = r0 - 11 * pull;
+  const lift = z - 3 * pull;
+  const outer = profileDistance(OUTER, r, lift) - 0.8;
+  const cavity = profileDistance(INNER, r, lift);
+  let d = outer;
+  for (const [angle, height] of DROPS) {
+    const c = 54.5;
+    d = smoothMin(d, Math.hypot(x - c * Math.cos(angle), y - c * Math.sin(angle), z - height) - 5, 3);
+  }
+  d = smoothMin(d, handleDistance(x, y, z), 7);
+  return 0.8 * -smoothMin(-d, cavity, 2.5);
+}
+
+/** Repeatable value noise in 0–1 on an integer lattice, smoothly interpolated. */
+function noise(x: number, y: number, z: number): number {
+  const xi = Math.floor(x);
+  const yi = Math.floor(y);
+  const zi = Math.floor(z);
+  const fx = smooth(0, 1, x - xi);
+  const fy = smooth(0, 1, y - yi);
+  const fz = smooth(0, 1, z - zi);
+  const at = (a: number, b: number, c: number): number => {
+    let h = Math.imul(a, 0x8da6b343) ^ Math.imul(b, 0xd8163841) ^ Math.imul(c, 0xcb1ab31f);
+    h = Math.imul(h ^ (h >>> 13), 0x5bd1e995);
+    return ((h ^ (h >>> 15)) >>> 0) / 4294967296;
+  };
+  const mix = (a: number, b: number, t: number): number => a + (b - a) * t;
+  return mix(
+    mix(mix(at(xi, yi, zi), at(xi + 1, yi, zi), fx), mix(at(xi, yi + 1, zi), at(xi + 1, yi + 1, zi), fx), fy),
+    mix(mix(at(xi, yi, zi + 1), at(xi + 1, yi, zi + 1), fx), mix(at(xi, yi + 1, zi + 1), at(xi + 1, yi + 1, zi + 1), fx), fy),
+    fz,
+  );
+}
+
+function jugColor(x: number, y: number, z: number): [number, number, number] {
+  const phi = Math.atan2(y, x);
+  const r = Math.hypot(x, y);
+  const grain = noise(x / 6, y / 6, z / 6) - 0.5;
+  const speck = noise(x / 1.7, y / 1.7, z / 1.7) > 0.86 ? 1 : 0;
+  let c: [number, number, number] = [206 + 18 * grain, 196 + 18 * grain, 172 + 20 * grain];
+  if (speck) c = [150, 128, 96];
+  const insideJug = z > 8 && profileDistance(INNER, r, z) < 1;
+  if (insideJug) c = [112 + 20 * grain, 74 + 14 * grain, 48 + 10 * grain];
+  else if (r > 30 && r < 60) {
+    // The painted band: two lines and a running wave between them.
+    const wave = 88 + 5 * Math.sin(7 * phi);
+    if (Math.abs(z - 79) < 1.6 || Math.abs(z - 99) < 1.6) c = [36, 62, 110];
+    else if (Math.abs(z - wave) < 2.4) c = [40, 82, 148];
+    else if (z > 80 && z < 98 && Math.hypot(((phi + 9) % 0.449) * 48 - 10.8, z - 82.8) < 1.7) c = [150, 54, 38];
+  }
+  // The foot is bare clay.
+  const bare = smooth(9, 6, z + 2 * noise(x / 9, y / 9, 3));
+  const clay = [168 + 22 * grain, 116 + 16 * grain, 76 + 14 * grain];
+  return [0, 1, 2].map((k) => c[k] + (clay[k] - c[k]) * bare) as [number, number, number];
+}
+
+/** A glazed stoneware jug with a handle, a pouring lip, a painted band and a deep inside, standing on z = 0. */
+export const galleyJug: DemoObject = {
+  name: 'Galley jug',
+  distance: jugDistance,
+  color: jugColor,
+  min: [-62, -62, -2],
+  max: [102, 62, 158],
+};
+
+/**
+ * The object's true surface as a mesh: marching cubes, then every vertex moved onto the zero surface along the
+ * gradient, so that the mesh differs from the implicit surface only between vertices.
+ */
+export function truthMesh(object: DemoObject, voxel = 1): TriangleMesh {
+  const mesh = marchingCubes(sampleField(object.distance, object.min, object.max, voxel), 0.5, createRunContext());
+  const p = mesh.positions;
+  const e = 0.05;
+  for (let i = 0; i < p.length; i += 3) {
+    for (let round = 0; round < 3; round++) {
+      const x = p[i];
+      const y = p[i + 1];
+      const z = p[i + 2];
+      const d = object.distance(x, y, z);
+      const gx = (object.distance(x + e, y, z) - object.distance(x - e, y, z)) / (2 * e);
+      const gy = (object.distance(x, y + e, z) - object.distance(x, y - e, z)) / (2 * e);
+      const gz = (object.distance(x, y, z + e) - object.distance(x, y, z - e)) / (2 * e);
+      const g = gx * gx + gy * gy + gz * gz;
+      if (g < 1e-6) break;
+      const s = Math.max(-0.5 * voxel, Math.min(0.5 * voxel, d / g));
+      p[i] -= s * gx;
+      p[i + 1] -= s * gy;
+      p[i + 2] -= s * gz;
+    }
+  }
+  return { positions: p, indices: mesh.indices };
+}

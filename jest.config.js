@@ -1,0 +1,33 @@
+/** Unit and server tests; run through ./test, which sets NODE_OPTIONS=--experimental-vm-modules. */
+const common = {
+  rootDir: '.',
+  testEnvironment: 'node',
+  extensionsToTreatAsEsm: ['.ts'],
+  moduleNameMapper: {
+    '^@amber-knit/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts',
+    '^@amber-knit/(operations|contracts)$': '<rootDir>/packages/$1/src/index.ts',
+    '^@amber-knit/demo$': '<rootDir>/demo/src/index.ts',
+    '^(\\.{1,2}/.*)\\.js$': '$1',
+  },
+  transform: {
+    '^.+\\.ts$': [
+      '@swc/jest',
+      {
+        jsc: {
+          parser: { syntax: 'typescript', decorators: true },
+          transform: { legacyDecorator: true, decoratorMetadata: true },
+          target: 'es2022',
+        },
+        module: { type: 'es6' },
+      },
+    ],
+  },
+  modulePathIgnorePatterns: ['<rootDir>/.*/dist/'],
+};
+
+export default {
+  projects: [
+    { ...common, displayName: 'unit', testMatch: ['<rootDir>/{packages,demo,bench}/**/*.test.ts', '<rootDir>/apps/cli/**/*.test.ts'] },
+    { ...common, displayName: 'server', testMatch: ['<rootDir>/apps/server/**/*.spec.ts'], maxWorkers: 1 },
+  ],
+};

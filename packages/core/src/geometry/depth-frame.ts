@@ -1,0 +1,38 @@
+import type { Mat4 } from '../math/mat4.js';
+import type { ColorImage } from './triangle-mesh.js';
+
+/** Pinhole camera: focal lengths and principal point in pixels; pixel centres lie at whole numbers. */
+export interface Intrinsics {
+  width: number;
+  height: number;
+  fx: number;
+  fy: number;
+  cx: number;
+  cy: number;
+}
+
+/**
+ * One depth image with its colour image and its pose inside the scan. The sensor looks along +Z, X right, Y down.
+ * `depth` holds Z in millimetres, row by row from the top; 0 means "nothing measured".
+ */
+export interface DepthFrame {
+  name: string;
+  camera: Intrinsics;
+  depth: Float32Array;
+  scanFromSensor: Mat4;
+  color?: { camera: Intrinsics; image: ColorImage };
+}
+
+/** The same camera for an image of another size. */
+export function resizeIntrinsics(camera: Intrinsics, width: number, height: number): Intrinsics {
+  const sx = width / camera.width;
+  const sy = height / camera.height;
+  return {
+    width,
+    height,
+    fx: camera.fx * sx,
+    fy: camera.fy * sy,
+    cx: (camera.cx + 0.5) * sx - 0.5,
+    cy: (camera.cy + 0.5) * sy - 0.5,
+  };
+}

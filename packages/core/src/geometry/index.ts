@@ -1,0 +1,4 @@
+export * from './depth-frame.js';
+export * from './point-cloud.js';
+export * from './scan.js';
+export * from './triangle-mesh.js';

@@ -1,0 +1,55 @@
+import { GeometryError } from '../runtime/geometry-error.js';
+import { identity, type Mat4, type Vec3 } from '../math/mat4.js';
+import type { DepthFrame } from './depth-frame.js';
+import type { PointCloud } from './point-cloud.js';
+
+/** Data captured in one go in one coordinate frame. */
+export interface Scan {
+  name: string;
+  cloud: PointCloud;
+  frames?: DepthFrame[];
+  /** Where the sensor stood, in the scan's frame; absent if nothing is known. */
+  viewpoints?: Vec3[];
+  /**
+   * Measured points that are not part of the object (the support, say), 3n, thinned: kept because they prove that
+   * the space between them and the sensor is empty.
+   */
+  backdrop?: Float32Array;
+}
+
+/** Where the sensor stood: the frames' poses, else the scan's own viewpoints. */
+export function sensorPositions(scan: Scan): Vec3[] {
+  if (scan.frames?.length) {
+    return scan.frames.map((f) => [f.scanFromSensor[12], f.scanFromSensor[13], f.scanFromSensor[14]]);
+  }
+  return scan.viewpoints ?? [];
+}
+
+export type PlacementState = 'loose' | 'placed' | 'registered' | 'excluded';
+
+/** Rigid transform that puts a scan into the piece's frame. */
+export interface Placement {
+  name: string;
+  state: PlacementState;
+  pieceFromScan: Mat4;
+}
+
+export function loosePlacement(name: string): Placement {
+  return { name, state: 'loose', pieceFromScan: identity() };
+}
+
+/**
+ * Pairs every scan that is placed or registered with its placement, in scan order.
+ * @throws GeometryError `empty-input` if no scan has one
+ */
+export function placedScans(scans: Scan[], placements: Placement[]): { scan: Scan; placement: Placement }[] {
+  const byName = new Map(placements.map((p) => [p.name, p]));
+  const out = scans.flatMap((scan) => {
+    const placement = byName.get(scan.name);
+    return placement && (placement.state === 'registered' || placement.state === 'placed') ? [{ scan, placement }] : [];
+  });
+  if (out.length === 0) {
+    throw new GeometryError('empty-input', 'No scan is registered yet. Run a registration first.');
+  }
+  return out;
+}

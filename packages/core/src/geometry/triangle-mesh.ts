@@ -1,0 +1,123 @@
+/**
+ * Triangles over shared vertices, millimetres. `indices` 3m, counter-clockwise seen from outside.
+ * `invented` marks vertices that no scan measured (1) against measured ones (0).
+ */
+export interface TriangleMesh {
+  positions: Float32Array;
+  indices: Uint32Array;
+  normals?: Float32Array;
+  colors?: Uint8Array;
+  invented?: Uint8Array;
+  /** How many scans measured the surface at this vertex. */
+  scanCount?: Uint8Array;
+}
+
+/** A mesh with its map: `uvs` hold two numbers per triangle corner (6m), origin at the lower left of the image. */
+export interface TexturedMesh extends TriangleMesh {
+  cornerUvs: Float32Array;
+  texture: ColorImage;
+}
+
+/** 8-bit sRGB picture, rows from the top, 3 bytes a pixel. */
+export interface ColorImage {
+  width: number;
+  height: number;
+  data: Uint8Array;
+}
+
+export function vertexCount(mesh: { positions: Float32Array }): number {
+  return mesh.positions.length / 3;
+}
+
+export function triangleCount(mesh: { indices: Uint32Array }): number {
+  return mesh.indices.length / 3;
+}
+
+/** Area-weighted unit vertex normals (3n). O(n + m). */
+export function vertexNormals(mesh: TriangleMesh): Float32Array {
+  const { positions: p, indices } = mesh;
+  const out = new Float32Array(p.length);
+  for (let t = 0; t < indices.length; t += 3) {
+    const a = 3 * indices[t];
+    const b = 3 * indices[t + 1];
+    const c = 3 * indices[t + 2];
+    const ux = p[b] - p[a];
+    const uy = p[b + 1] - p[a + 1];
+    const uz = p[b + 2] - p[a + 2];
+    const vx = p[c] - p[a];
+    const vy = p[c + 1] - p[a + 1];
+    const vz = p[c + 2] - p[a + 2];
+    const nx = uy * vz - uz * vy;
+    const ny = uz * vx - ux * vz;
+    const nz = ux * vy - uy * vx;
+    for (let k = 0; k < 3; k++) {
+      const v = 3 * indices[t + k];
+      out[v] += nx;
+      out[v + 1] += ny;
+      out[v + 2] += nz;
+    }
+  }
+  for (let i = 0; i < out.length; i += 3) {
+    const l = Math.hypot(out[i], out[i + 1], out[i + 2]) || 1;
+    out[i] /= l;
+    out[i + 1] /= l;
+    out[i + 2] /= l;
+  }
+  return out;
+}
+
+/** Per-vertex attributes that operations carry along, with their item size. */
+const VERTEX_ATTRIBUTES = [
+  ['normals', 3],
+  ['colors', 3],
+  ['invented', 1],
+  ['scanCount', 1],
+] as const;
+
+/**
+ * A mesh over a subset of vertices: vertex i of the result is vertex `oldFromNew[i]` of the source; every per-vertex
+ * attribute is carried along. `indices` already refer to the new numbering.
+ */
+export function gatherVertices(mesh: TriangleMesh, oldFromNew: ArrayLike<number>, indices: Uint32Array): TriangleMesh {
+  const n = oldFromNew.length;
+  const gather = <A extends Float32Array | Uint8Array>(source: A, size: number): A => {
+    const out = new (source.constructor as new (length: number) => A)(n * size);
+    for (let i = 0; i < n; i++) {
+      for (let k = 0; k < size; k++) out[i * size + k] = source[oldFromNew[i] * size + k];
+    }
+    return out;
+  };
+  const out: TriangleMesh = { positions: gather(mesh.positions, 3), indices };
+  for (const [name, size] of VERTEX_ATTRIBUTES) {
+    const source = mesh[name];
+    if (source) Object.assign(out, { [name]: gather(source, size) });
+  }
+  return out;
+}
+
+/** Drops vertices that no triangle uses, keeping the order of the rest. O(n + m). */
+export function compactMesh(mesh: TriangleMesh): TriangleMesh {
+  const newFromOld = new Int32Array(vertexCount(mesh)).fill(-1);
+  for (const v of mesh.indices) newFromOld[v] = 0;
+  const oldFromNew: number[] = [];
+  for (let v = 0; v < newFromOld.length; v++) {
+    if (newFromOld[v] === 0) {
+      newFromOld[v] = oldFromNew.length;
+      oldFromNew.push(v);
+    }
+  }
+  return gatherVertices(
+    mesh,
+    oldFromNew,
+    mesh.indices.map((v) => newFromOld[v]),
+  );
+}
+
+/** The triangles whose `keep` byte is non-zero, unused vertices dropped. */
+export function filterTriangles(mesh: TriangleMesh, keep: Uint8Array): TriangleMesh {
+  const indices: number[] = [];
+  for (let t = 0; t < keep.length; t++) {
+    if (keep[t]) indices.push(mesh.indices[3 * t], mesh.indices[3 * t + 1], mesh.indices[3 * t + 2]);
+  }
+  return compactMesh({ ...mesh, indices: Uint32Array.from(indices) });
+}

@@ -1,0 +1,5 @@
+export * from './eigen.js';
+export * from './mat4.js';
+export * from './random.js';
+export * from './rigid-fit.js';
+export * from './solve.js';

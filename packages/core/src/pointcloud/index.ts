@@ -1,0 +1,6 @@
+export * from './fpfh.js';
+export * from './normals.js';
+export * from './spacing.js';
+export * from './stray-points.js';
+export * from './support-plane.js';
+export * from './thin.js';

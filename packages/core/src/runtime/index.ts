@@ -1,0 +1,2 @@
+export * from './geometry-error.js';
+export * from './run-context.js';

@@ -1,0 +1,60 @@
+import { createRandom, type Random } from '../math/random.js';
+import { GeometryError } from './geometry-error.js';
+
+/**
+ * What a running computation may ask of its surroundings: progress, cancellation and seeded random numbers.
+ * A busy thread sees no messages, so cancellation is a shared-memory flag (see `sharedCancelFlag`).
+ */
+export interface RunContext {
+  /** Reports monotonic progress (0–1) and throws `GeometryError('cancelled')` if the run was cancelled. */
+  checkpoint(fraction: number, stage?: string): void;
+  /** Next number of the run's seeded generator, uniform in [0, 1). */
+  random(): number;
+  /** A context whose 0–1 covers `from`–`to` of this one. */
+  part(from: number, to: number, stage?: string): RunContext;
+  /** Counts and notices for the step's log, e.g. "3 frames without a pose were left out". */
+  note(message: string): void;
+}
+
+export interface RunContextOptions {
+  seed?: number;
+  /** Called with progress at most about 200 times a run. */
+  onProgress?: (fraction: number, stage: string) => void;
+  onNote?: (message: string) => void;
+  /** One 32-bit word; non-zero means "stop". May be backed by a SharedArrayBuffer. */
+  cancelFlag?: Int32Array;
+}
+
+/** Creates the root context of a run. The same seed gives the same random numbers. */
+export function createRunContext(options: RunContextOptions = {}): RunContext {
+  const random: Random = createRandom(options.seed ?? 1);
+  const { cancelFlag, onProgress, onNote } = options;
+  let reached = 0;
+  let reported = -1;
+  let reportedStage = '';
+
+  const checkpoint = (fraction: number, stage: string): void => {
+    if (cancelFlag && Atomics.load(cancelFlag, 0) !== 0) {
+      throw new GeometryError('cancelled', 'Cancelled. Nothing was changed.');
+    }
+    reached = Math.max(reached, Math.min(1, fraction));
+    if (onProgress && (reached - reported >= 0.005 || stage !== reportedStage)) {
+      reported = reached;
+      reportedStage = stage;
+      onProgress(reached, stage);
+    }
+  };
+
+  const span = (from: number, to: number, stage: string): RunContext => ({
+    checkpoint: (fraction, own) => checkpoint(from + (to - from) * Math.min(1, Math.max(0, fraction)), own ?? stage),
+    random,
+    part: (a, b, own) => span(from + (to - from) * a, from + (to - from) * b, own ?? stage),
+    note: (message) => onNote?.(message),
+  });
+  return span(0, 1, '');
+}
+
+/** A cancellation flag that other threads can raise: `Atomics.store(flag, 0, 1)`. */
+export function sharedCancelFlag(buffer: SharedArrayBuffer = new SharedArrayBuffer(4)): Int32Array {
+  return new Int32Array(buffer);
+}

@@ -1,0 +1,4 @@
+export * from './disjoint-sets.js';
+export * from './point-grid.js';
+export * from './triangle-bvh.js';
+export * from './voxel-keys.js';
