@@ -1,0 +1,2 @@
+export * from './deviation.js';
+export * from './mesh-measures.js';

@@ -2,11 +2,12 @@ import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
 import {
   addEvidence,
+  evidenceQuality,
   evidenceScore,
   judgePlacement,
   noEvidence,
-  throughRatio,
   type Evidence,
+  type EvidenceScale,
 } from './evidence.js';
 import { isSamePlacement } from './consistent-placements.js';
 import { refineJointly, type RefinementScan } from './joint-refinement.js';
@@ -30,8 +31,11 @@ export interface Assembly {
   evidence: Evidence[];
 }
 
-/** A joined group may be contradicted by free space this much at most. */
-const MAX_THROUGH = 0.05;
+/** Least quality of the evidence (see `evidenceQuality`) for joining groups, at a first look and after settling. */
+const LOOK_QUALITY = -2;
+const JOIN_QUALITY = 0.3;
+/** Points looked at for each pair when groups are judged. */
+const SAMPLES = 700;
 
 /**
  * Joins scans to groups, the best-supported pair first. Each join is judged by all pairs across the two groups at
@@ -45,14 +49,15 @@ const MAX_THROUGH = 0.05;
 export function assembleScans(
   scans: PreparedScan[],
   candidates: PairCandidate[],
-  cell: number,
+  coarseCell: number,
+  scale: EvidenceScale,
   ctx: RunContext,
 ): Assembly {
   const n = scans.length;
   const refinement: RefinementScan[] = scans.map((s) => ({
-    cloud: s.coarse,
-    grid: s.coarseGrid,
-    sample: Uint32Array.from({ length: s.coarse.positions.length / 3 }, (_, i) => i),
+    cloud: s.fine,
+    grid: s.fineGrid,
+    sample: s.shuffle,
   }));
   const group = Array.from({ length: n }, (_, i) => i);
   const members = Array.from({ length: n }, (_, i) => [i]);
@@ -67,11 +72,11 @@ export function assembleScans(
       list.map((i) => at[i]),
       0,
       {
-        startDistance: 2 * cell,
-        endDistance: 1.2 * cell,
-        endTukey: 0.8 * cell,
+        startDistance: 0.8 * coarseCell,
+        endDistance: 1.5 * scale.cell,
+        endTukey: Math.max(0.5 * scale.cell, 5 * scale.noise),
         maxIterations: iterations,
-        samples: 350,
+        samples: 400,
       },
       ctx.part(1, 1),
     ).pieceFromScan;
@@ -87,11 +92,11 @@ export function assembleScans(
       const gbFromGa = multiply(multiply(poses[c.b], c.bFromA), invertRigid(poses[c.a]));
       for (const i of members[ga]) moved[i] = multiply(gbFromGa, poses[i]);
       const list = [...members[gb], ...members[ga]];
-      const before = judgeGroups(scans, members[ga], members[gb], moved, cell);
-      if (throughRatio(before) > 3 * MAX_THROUGH) continue;
-      settle(list, moved, 4).forEach((pose, k) => (moved[list[k]] = pose));
-      const joint = judgeGroups(scans, members[ga], members[gb], moved, cell);
-      if (throughRatio(joint) > MAX_THROUGH || evidenceScore(joint) <= 0) continue;
+      const before = judgeGroups(scans, members[ga], members[gb], moved, scale);
+      if (evidenceQuality(before) < LOOK_QUALITY) continue;
+      settle(list, moved, 5).forEach((pose, k) => (moved[list[k]] = pose));
+      const joint = judgeGroups(scans, members[ga], members[gb], moved, scale);
+      if (evidenceQuality(joint) < JOIN_QUALITY) continue;
       poses = moved;
       for (const i of members[ga]) group[i] = gb;
       members[gb] = list;
@@ -102,20 +107,20 @@ export function assembleScans(
 
   const largest = members.reduce((best, m) => (m.length > best.length ? m : best), []);
   const placed: (Mat4 | undefined)[] = scans.map((_, i) => (largest.includes(i) ? poses[i] : undefined));
-  const rivals = reconsider(scans, candidates, placed, cell, ctx.part(0.6, 1));
+  const rivals = reconsider(scans, candidates, placed, coarseCell, scale, ctx.part(0.6, 1));
   const list = placed.flatMap((p, i) => (p ? [i] : []));
   if (list.length > 1) {
     const at = placed.map((p) => p ?? poses[0]);
     settle(list, at, 12).forEach((pose, k) => (placed[list[k]] = pose));
   }
-  const evidence = scans.map((_, i) => (placed[i] ? judgeAgainstAll(scans, i, placed[i]!, placed, cell) : noEvidence()));
+  const evidence = scans.map((_, i) => (placed[i] ? judgeAgainstAll(scans, i, placed[i]!, placed, scale) : noEvidence()));
   return { poses: placed, rivals, evidence };
 }
 
-function judgeGroups(scans: PreparedScan[], ga: number[], gb: number[], poses: Mat4[], cell: number): Evidence {
+function judgeGroups(scans: PreparedScan[], ga: number[], gb: number[], poses: Mat4[], scale: EvidenceScale): Evidence {
   const total = noEvidence();
   for (const a of ga) {
-    for (const b of gb) addEvidence(total, judgePlacement(scans[a], scans[b], multiply(invertRigid(poses[b]), poses[a]), cell));
+    for (const b of gb) addEvidence(total, judgePlacement(scans[a], scans[b], multiply(invertRigid(poses[b]), poses[a]), scale, SAMPLES));
   }
   return total;
 }
@@ -125,11 +130,11 @@ function judgeAgainstAll(
   i: number,
   pose: Mat4,
   placed: (Mat4 | undefined)[],
-  cell: number,
+  scale: EvidenceScale,
 ): Evidence {
   const total = noEvidence();
   placed.forEach((other, j) => {
-    if (j !== i && other) addEvidence(total, judgePlacement(scans[i], scans[j], multiply(invertRigid(other), pose), cell));
+    if (j !== i && other) addEvidence(total, judgePlacement(scans[i], scans[j], multiply(invertRigid(other), pose), scale, SAMPLES));
   });
   return total;
 }
@@ -139,7 +144,8 @@ function reconsider(
   scans: PreparedScan[],
   candidates: PairCandidate[],
   placed: (Mat4 | undefined)[],
-  cell: number,
+  coarseCell: number,
+  scale: EvidenceScale,
   ctx: RunContext,
 ): RivalPlacement[] {
   let rivals: RivalPlacement[] = [];
@@ -152,8 +158,8 @@ function reconsider(
       if (others === 0) continue;
       const options: { pose: Mat4; evidence: Evidence; score: number }[] = [];
       const consider = (pose: Mat4): void => {
-        if (options.some((x) => isSamePlacement(x.pose, pose, scans[i].coarse, 2.5 * cell, 0.12))) return;
-        const evidence = judgeAgainstAll(scans, i, pose, placed, cell);
+        if (options.some((x) => isSamePlacement(x.pose, pose, scans[i].coarse, 2 * coarseCell, 0.1))) return;
+        const evidence = judgeAgainstAll(scans, i, pose, placed, scale);
         options.push({ pose, evidence, score: evidenceScore(evidence) });
       };
       const current = placed[i];
@@ -166,18 +172,18 @@ function reconsider(
       options.sort((x, y) => y.score - x.score);
       const best = options[0];
       if (!best) continue;
-      const acceptable = throughRatio(best.evidence) <= MAX_THROUGH && best.score > 0;
+      const acceptable = evidenceQuality(best.evidence) >= JOIN_QUALITY;
       if (acceptable && best !== now && (!now || best.score > 1.05 * now.score)) {
         placed[i] = best.pose;
         changed = true;
-      } else if (now && throughRatio(now.evidence) > 2 * MAX_THROUGH) {
+      } else if (now && evidenceQuality(now.evidence) < 0) {
         placed[i] = undefined;
         changed = true;
       }
       const chosen = placed[i] === best.pose ? best : now;
       if (!placed[i] || !chosen) continue;
       for (const x of options) {
-        if (x !== chosen && x.score > 0.9 * chosen.score && throughRatio(x.evidence) <= MAX_THROUGH) {
+        if (x !== chosen && x.score > 0.8 * chosen.score) {
           rivals.push({ scan: i, pieceFromScan: x.pose, evidence: x.evidence, scoreRatio: x.score / chosen.score });
         }
       }

@@ -2,7 +2,7 @@ import type { Mat4 } from '../math/mat4.js';
 import { pointCount } from '../geometry/point-cloud.js';
 import { findConsistentPlacements, isSamePlacement } from './consistent-placements.js';
 import { matchFeatures } from './correspondences.js';
-import { evidenceScore, judgePlacement, throughRatio, type Evidence } from './evidence.js';
+import { evidenceScore, judgePlacement, type Evidence, type EvidenceScale } from './evidence.js';
 import { registerIcp } from './icp.js';
 import type { PreparedScan } from './prepared-scan.js';
 
@@ -24,17 +24,20 @@ export interface PairCandidateOptions {
   keep: number;
 }
 
-export const PAIR_CANDIDATE_DEFAULTS: PairCandidateOptions = { correspondences: 700, hypotheses: 6, keep: 4 };
+export const PAIR_CANDIDATE_DEFAULTS: PairCandidateOptions = { correspondences: 700, hypotheses: 12, keep: 4 };
 
 /**
  * Finds up to `keep` distinct placements of scan a on scan b, best first: features, consistent sets, a short fine
- * registration of each, then overlap against free space.
+ * registration of each, then overlap against contradictions.
+ *
+ * @param cell cell of the coarse clouds, mm
  */
 export function findPairCandidates(
   scans: PreparedScan[],
   a: number,
   b: number,
   cell: number,
+  scale: EvidenceScale,
   options: Partial<PairCandidateOptions> = {},
 ): PairCandidate[] {
   const o = { ...PAIR_CANDIDATE_DEFAULTS, ...options };
@@ -55,11 +58,17 @@ export function findPairCandidates(
     });
     if (!wellPosed) continue;
     if (out.some((c) => isSamePlacement(c.bFromA, targetFromSource, A.coarse, 2 * cell, 0.1))) continue;
-    const evidence = judgePlacement(A, B, targetFromSource, cell);
-    const smaller = Math.min(pointCount(A.coarse), pointCount(B.coarse));
-    // A tenth of the smaller scan, counted from both sides, is the least overlap worth following.
-    if (evidence.matched < 0.2 * smaller || throughRatio(evidence) > 0.15) continue;
-    out.push({ a, b, bFromA: targetFromSource, evidence, score: evidenceScore(evidence) });
+    const quick = judgePlacement(A, B, targetFromSource, scale, 500);
+    if (quick.matched < 0.04 * (A.shuffle.length + B.shuffle.length)) continue;
+    const fine = registerIcp(A.fine, A.shuffle.subarray(0, 1500), B.fine, B.fineGrid, targetFromSource, {
+      maxDistance: 2 * scale.cell,
+      minDistance: 1.2 * scale.cell,
+      maxIterations: 6,
+    });
+    if (!fine.wellPosed) continue;
+    const evidence = judgePlacement(A, B, fine.targetFromSource, scale, 2000);
+    const score = evidenceScore(evidence);
+    if (score > 0) out.push({ a, b, bFromA: fine.targetFromSource, evidence, score });
   }
   return out.sort((x, y) => y.score - x.score).slice(0, o.keep);
 }

@@ -3,6 +3,7 @@ import { loosePlacement, type Placement, type Scan } from '../geometry/scan.js';
 import { identity, invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { assembleScans, type RivalPlacement } from './assemble.js';
+import type { EvidenceScale } from './evidence.js';
 import { refineJointly, type PairResidual, type RefinementScan } from './joint-refinement.js';
 import { findPairCandidates, type PairCandidate } from './pair-candidates.js';
 import { prepareScan, suggestScale, type PreparedScan, type RegistrationScale } from './prepared-scan.js';
@@ -47,6 +48,7 @@ export function registerScans(
     prepareScan(s, scale, 1 + Math.floor(ctx.random() * 0xffffffff), ctx.part((0.25 * i) / scans.length, (0.25 * (i + 1)) / scans.length, 'Describing scans')),
   );
 
+  const evidenceScale: EvidenceScale = { cell: scale.fine, noise: medianNoise(prepared) };
   const candidates: PairCandidate[] = [];
   const n = scans.length;
   const pairs = (n * (n - 1)) / 2;
@@ -54,10 +56,10 @@ export function registerScans(
   for (let a = 0; a < n; a++) {
     for (let b = a + 1; b < n; b++) {
       ctx.checkpoint(0.25 + (0.4 * done++) / pairs, 'Comparing pairs');
-      candidates.push(...findPairCandidates(prepared, a, b, scale.coarse));
+      candidates.push(...findPairCandidates(prepared, a, b, scale.coarse, evidenceScale));
     }
   }
-  const assembly = assembleScans(prepared, candidates, scale.coarse, ctx.part(0.65, 0.8, 'Assembling'));
+  const assembly = assembleScans(prepared, candidates, scale.coarse, evidenceScale, ctx.part(0.65, 0.8, 'Assembling'));
   return finish(prepared, assembly.poses, assembly.rivals, o.reference, scale, ctx.part(0.8, 1, 'Registering together'));
 }
 
@@ -108,7 +110,7 @@ function finish(
     grid: prepared[i].fineGrid,
     sample: prepared[i].shuffle,
   }));
-  const noise = list.map((i) => prepared[i].noise).sort((a, b) => a - b)[list.length >> 1];
+  const noise = medianNoise(list.map((i) => prepared[i]));
   const wanted = list.findIndex((i) => prepared[i].name === referenceName);
   const fixed = wanted >= 0 ? wanted : largestScan(prepared, list);
   const refined = refineJointly(
@@ -155,4 +157,8 @@ function largestScan(prepared: PreparedScan[], list: number[]): number {
     if (pointCount(prepared[i].fine) > pointCount(prepared[list[best]].fine)) best = k;
   });
   return best;
+}
+
+function medianNoise(scans: PreparedScan[]): number {
+  return scans.map((s) => s.noise).sort((a, b) => a - b)[scans.length >> 1];
 }

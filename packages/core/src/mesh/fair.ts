@@ -1,0 +1,111 @@
+import { conjugateGradient } from '../math/solve.js';
+
+/**
+ * Moves the free vertices of a small mesh so that it continues its fixed surroundings: first as a membrane (Laplacian
+ * zero), then, if `order` is 2, as a thin plate (squared Laplacian least), which also takes over the slope at the rim.
+ * Umbrella weights; solved by conjugate gradients. Positions are changed in place.
+ *
+ * Source: L. Kobbelt, S. Campagna, J. Vorsatz, H.-P. Seidel (1998), Interactive multi-resolution modeling on arbitrary
+ * meshes (discrete fairing).
+ *
+ * @param free 1 for vertices that may move; the others must include two rings around them for order 2
+ */
+export function fairInPlace(positions: Float64Array, triangles: ArrayLike<number>, free: Uint8Array, order: 1 | 2): void {
+  const n = free.length;
+  const { start, list } = vertexNeighbours(triangles, n);
+  const unknown = new Int32Array(n).fill(-1);
+  let m = 0;
+  for (let v = 0; v < n; v++) if (free[v] && start[v + 1] > start[v]) unknown[v] = m++;
+  if (m === 0) return;
+  const vertexOf = new Int32Array(m);
+  for (let v = 0; v < n; v++) if (unknown[v] >= 0) vertexOf[unknown[v]] = v;
+
+  const full = new Float64Array(n);
+  const lap = new Float64Array(n);
+  // L x = x − mean of neighbours, for the vertices whose row counts.
+  const applyL = (x: Float64Array, y: Float64Array): void => {
+    for (let v = 0; v < n; v++) {
+      const d = start[v + 1] - start[v];
+      if (d === 0 || !active[v]) {
+        y[v] = 0;
+        continue;
+      }
+      let s = 0;
+      for (let i = start[v]; i < start[v + 1]; i++) s += x[list[i]];
+      y[v] = x[v] - s / d;
+    }
+  };
+  const applyLt = (x: Float64Array, y: Float64Array): void => {
+    y.fill(0);
+    for (let v = 0; v < n; v++) {
+      const d = start[v + 1] - start[v];
+      if (d === 0 || !active[v]) continue;
+      y[v] += x[v];
+      const s = x[v] / d;
+      for (let i = start[v]; i < start[v + 1]; i++) y[list[i]] -= s;
+    }
+  };
+  const active = new Uint8Array(n);
+  const tmp = new Float64Array(n);
+  // Normal equations LᵀL: for order 1 only the free rows count, for order 2 also their neighbours' rows.
+  for (let pass = 1; pass <= order; pass++) {
+    for (let v = 0; v < n; v++) {
+      active[v] = unknown[v] >= 0 ? 1 : 0;
+      if (pass === 2 && !active[v]) {
+        for (let i = start[v]; i < start[v + 1]; i++) if (unknown[list[i]] >= 0) active[v] = 1;
+      }
+    }
+    const diagonal = new Float64Array(m);
+    for (let k = 0; k < m; k++) {
+      const v = vertexOf[k];
+      diagonal[k] = active[v] ? 1 : 0;
+      for (let i = start[v]; i < start[v + 1]; i++) {
+        const w = list[i];
+        if (active[w]) diagonal[k] += 1 / (start[w + 1] - start[w]) ** 2;
+      }
+    }
+    const operator = (x: Float64Array, y: Float64Array): void => {
+      full.fill(0);
+      for (let k = 0; k < m; k++) full[vertexOf[k]] = x[k];
+      applyL(full, lap);
+      applyLt(lap, tmp);
+      for (let k = 0; k < m; k++) y[k] = tmp[vertexOf[k]];
+    };
+    for (let axis = 0; axis < 3; axis++) {
+      full.fill(0);
+      for (let v = 0; v < n; v++) if (unknown[v] < 0) full[v] = positions[3 * v + axis];
+      applyL(full, lap);
+      applyLt(lap, tmp);
+      const b = new Float64Array(m);
+      const x = new Float64Array(m);
+      for (let k = 0; k < m; k++) {
+        b[k] = -tmp[vertexOf[k]];
+        x[k] = positions[3 * vertexOf[k] + axis];
+      }
+      conjugateGradient(operator, diagonal, b, x, 1500, 1e-6);
+      for (let k = 0; k < m; k++) positions[3 * vertexOf[k] + axis] = x[k];
+    }
+  }
+}
+
+/** Neighbours of each vertex, each once: `list[start[v]..start[v+1]]`. */
+export function vertexNeighbours(triangles: ArrayLike<number>, vertices: number): { start: Uint32Array; list: Uint32Array } {
+  const keys: number[] = [];
+  for (let t = 0; t < triangles.length; t += 3) {
+    for (let k = 0; k < 3; k++) {
+      const a = triangles[t + k];
+      const b = triangles[t + ((k + 1) % 3)];
+      keys.push(a * 4194304 + b, b * 4194304 + a);
+    }
+  }
+  const sorted = Float64Array.from(keys).sort();
+  const start = new Uint32Array(vertices + 1);
+  const list: number[] = [];
+  for (let i = 0; i < sorted.length; i++) {
+    if (i > 0 && sorted[i] === sorted[i - 1]) continue;
+    list.push(sorted[i] % 4194304);
+    start[Math.floor(sorted[i] / 4194304) + 1]++;
+  }
+  for (let v = 0; v < vertices; v++) start[v + 1] += start[v];
+  return { start, list: Uint32Array.from(list) };
+}

@@ -1,0 +1,155 @@
+/**
+ * Triangulates a closed loop of points in space so that the patch has small area and turns gently where it meets the
+ * surface. `forbidden(i, j)` tells which loop vertices must not be joined (they already are, elsewhere in the mesh).
+ *
+ * Sources: G. Barequet, M. Sharir (1995), Filling gaps in the boundary of a polyhedron (dynamic programme);
+ * P. Liepa (2003), Filling holes in meshes (weight). Deviation: the weight is area plus a penalty on slender triangles
+ * instead of the largest dihedral angle. O(n³); loops above `DYNAMIC_LIMIT` are first shortened by cutting their
+ * sharpest corners, O(n log n).
+ *
+ * @param loop 3n coordinates
+ * @returns triangles as loop positions, oriented along the loop; undefined if none exists
+ */
+export function triangulateLoop(loop: Float64Array, forbidden: (i: number, j: number) => boolean): number[] | undefined {
+  const n = loop.length / 3;
+  if (n < 3) return undefined;
+  const alive = Array.from({ length: n }, (_, i) => i);
+  const triangles: number[] = [];
+  if (n > DYNAMIC_LIMIT) clipCorners(loop, alive, triangles, forbidden);
+  const rest = dynamicTriangulation(loop, alive, forbidden);
+  if (!rest) return undefined;
+  return triangles.concat(rest);
+}
+
+const DYNAMIC_LIMIT = 420;
+
+function area(p: Float64Array, a: number, b: number, c: number): number {
+  const ux = p[3 * b] - p[3 * a];
+  const uy = p[3 * b + 1] - p[3 * a + 1];
+  const uz = p[3 * b + 2] - p[3 * a + 2];
+  const vx = p[3 * c] - p[3 * a];
+  const vy = p[3 * c + 1] - p[3 * a + 1];
+  const vz = p[3 * c + 2] - p[3 * a + 2];
+  const x = uy * vz - uz * vy;
+  const y = uz * vx - ux * vz;
+  const z = ux * vy - uy * vx;
+  return 0.5 * Math.sqrt(x * x + y * y + z * z);
+}
+
+function squared(p: Float64Array, a: number, b: number): number {
+  return (p[3 * a] - p[3 * b]) ** 2 + (p[3 * a + 1] - p[3 * b + 1]) ** 2 + (p[3 * a + 2] - p[3 * b + 2]) ** 2;
+}
+
+function dynamicTriangulation(
+  p: Float64Array,
+  ring: number[],
+  forbidden: (i: number, j: number) => boolean,
+): number[] | undefined {
+  const n = ring.length;
+  if (n === 2) return [];
+  const cost = new Float64Array(n * n).fill(Infinity);
+  const split = new Int32Array(n * n).fill(-1);
+  for (let i = 0; i + 1 < n; i++) cost[i * n + i + 1] = 0;
+  const blocked = new Uint8Array(n * n);
+  for (let i = 0; i < n; i++) {
+    for (let j = i + 2; j < n; j++) if (!(i === 0 && j === n - 1) && forbidden(ring[i], ring[j])) blocked[i * n + j] = 1;
+  }
+  for (let width = 2; width < n; width++) {
+    for (let i = 0; i + width < n; i++) {
+      const k = i + width;
+      if (blocked[i * n + k]) continue;
+      let best = Infinity;
+      let at = -1;
+      for (let m = i + 1; m < k; m++) {
+        const sum = cost[i * n + m] + cost[m * n + k];
+        if (sum >= best) continue;
+        const w =
+          sum +
+          area(p, ring[i], ring[m], ring[k]) +
+          0.02 * (squared(p, ring[i], ring[m]) + squared(p, ring[m], ring[k]) + squared(p, ring[k], ring[i]));
+        if (w < best) {
+          best = w;
+          at = m;
+        }
+      }
+      cost[i * n + k] = best;
+      split[i * n + k] = at;
+    }
+  }
+  if (!Number.isFinite(cost[n - 1])) return undefined;
+  const out: number[] = [];
+  const stack = [[0, n - 1]];
+  while (stack.length > 0) {
+    const [i, k] = stack.pop()!;
+    if (k - i < 2) continue;
+    const m = split[i * n + k];
+    out.push(ring[i], ring[m], ring[k]);
+    stack.push([i, m], [m, k]);
+  }
+  return out;
+}
+
+/** Cuts corners, the one with the shortest new edge first, until the ring is short enough for the dynamic programme. */
+function clipCorners(
+  p: Float64Array,
+  ring: number[],
+  triangles: number[],
+  forbidden: (i: number, j: number) => boolean,
+): void {
+  const n = ring.length;
+  const next = Int32Array.from({ length: n }, (_, i) => (i + 1) % n);
+  const before = Int32Array.from({ length: n }, (_, i) => (i + n - 1) % n);
+  const stamp = new Uint32Array(n);
+  const heap: { cost: number; i: number; stamp: number }[] = [];
+  const push = (i: number): void => {
+    const cost = squared(p, before[i], next[i]);
+    heap.push({ cost, i, stamp: stamp[i] });
+    let c = heap.length - 1;
+    while (c > 0) {
+      const parent = (c - 1) >> 1;
+      if (heap[parent].cost <= heap[c].cost) break;
+      [heap[parent], heap[c]] = [heap[c], heap[parent]];
+      c = parent;
+    }
+  };
+  const pop = (): { cost: number; i: number; stamp: number } | undefined => {
+    const top = heap[0];
+    const last = heap.pop();
+    if (heap.length > 0 && last) {
+      heap[0] = last;
+      let c = 0;
+      for (;;) {
+        let s = c;
+        if (2 * c + 1 < heap.length && heap[2 * c + 1].cost < heap[s].cost) s = 2 * c + 1;
+        if (2 * c + 2 < heap.length && heap[2 * c + 2].cost < heap[s].cost) s = 2 * c + 2;
+        if (s === c) break;
+        [heap[s], heap[c]] = [heap[c], heap[s]];
+        c = s;
+      }
+    }
+    return top;
+  };
+  for (let i = 0; i < n; i++) push(i);
+  let alive = n;
+  const dead = new Uint8Array(n);
+  while (alive > DYNAMIC_LIMIT) {
+    const top = pop();
+    if (!top) break;
+    const { i } = top;
+    if (dead[i] || top.stamp !== stamp[i]) continue;
+    const a = before[i];
+    const b = next[i];
+    if (forbidden(a, b)) continue;
+    triangles.push(a, i, b);
+    dead[i] = 1;
+    alive--;
+    next[a] = b;
+    before[b] = a;
+    stamp[a]++;
+    stamp[b]++;
+    push(a);
+    push(b);
+  }
+  ring.length = 0;
+  for (let i = 0; i < n; i++) if (!dead[i]) ring.push(i);
+}
