@@ -1,4 +1,4 @@
-import type { DepthFrame, Intrinsics, PointCloud, TriangleMesh } from '@amber-knit/core/geometry';
+import type { DepthFrame, Intrinsics, TriangleMesh } from '@amber-knit/core/geometry';
 import { vertexNormals } from '@amber-knit/core/geometry';
 import { fromTranslation, gaussian, invertRigid, multiply, transformPoint, type Mat4, type Random } from '@amber-knit/core/math';
 import { rasterizeDepth } from '@amber-knit/core/mesh';
@@ -201,31 +201,4 @@ function captureColor(
     }
   }
   return { camera, image: { width, height, data } };
-}
-
-/** The measured points of a frame in sensor coordinates, with colours if the frame has an image. O(pixels). */
-export function frameCloud(frame: Omit<DepthFrame, 'scanFromSensor'>): PointCloud {
-  const { width, height, fx, fy, cx, cy } = frame.camera;
-  const positions: number[] = [];
-  const colors: number[] = [];
-  for (let v = 0; v < height; v++) {
-    for (let u = 0; u < width; u++) {
-      const z = frame.depth[v * width + u];
-      if (!(z > 0)) continue;
-      const x = ((u - cx) / fx) * z;
-      const y = ((v - cy) / fy) * z;
-      positions.push(x, y, z);
-      if (frame.color) {
-        const c = frame.color.camera;
-        const cu = Math.max(0, Math.min(c.width - 1, Math.round((c.fx * x) / z + c.cx)));
-        const cv = Math.max(0, Math.min(c.height - 1, Math.round((c.fy * y) / z + c.cy)));
-        const at = 3 * (cv * c.width + cu);
-        colors.push(frame.color.image.data[at], frame.color.image.data[at + 1], frame.color.image.data[at + 2]);
-      }
-    }
-  }
-  return {
-    positions: Float32Array.from(positions),
-    ...(frame.color ? { colors: Uint8Array.from(colors) } : {}),
-  };
 }

@@ -1,7 +1,7 @@
-import type { DepthFrame, PointCloud, Scan, TriangleMesh } from '@amber-knit/core/geometry';
-import { createRandom, fromTwist, gaussian, invertRigid, lookAt, multiply, transformPoints, type Mat4, type Vec3 } from '@amber-knit/core/math';
-import { thinByVoxel } from '@amber-knit/core/pointcloud';
-import { captureFrame, frameCloud, HAND_HELD_DEPTH_CAMERA } from './depth-camera.js';
+import type { DepthFrame, Scan, TriangleMesh } from '@amber-knit/core/geometry';
+import { createRandom, fromTwist, gaussian, invertRigid, lookAt, multiply, type Mat4, type Vec3 } from '@amber-knit/core/math';
+import { joinFrames } from '@amber-knit/core/pointcloud';
+import { captureFrame, HAND_HELD_DEPTH_CAMERA } from './depth-camera.js';
 import { galleyJug, truthMesh } from './galley-jug.js';
 import { restingPose, setupScene, UPRIGHT, UPSIDE_DOWN } from './scene.js';
 
@@ -83,26 +83,4 @@ function simulateSweep(sweep: Sweep, truth: TriangleMesh, seed: number): DemoSca
     scan: { name: sweep.name, cloud: joinFrames(posed, 0.9), frames: posed },
     objectFromScan: multiply(invertRigid(worldFromObject), poses[0]),
   };
-}
-
-/** All points of a scan's frames in the scan's frame, thinned to one per cube of edge `cell` mm. */
-export function joinFrames(frames: DepthFrame[], cell: number): PointCloud {
-  const positions: Float32Array[] = [];
-  const colors: Uint8Array[] = [];
-  for (const frame of frames) {
-    const cloud = frameCloud(frame);
-    positions.push(transformPoints(frame.scanFromSensor, cloud.positions));
-    if (cloud.colors) colors.push(cloud.colors);
-  }
-  const total = positions.reduce((n, p) => n + p.length, 0);
-  const all: PointCloud = { positions: new Float32Array(total) };
-  const hasColor = colors.length === positions.length;
-  if (hasColor) all.colors = new Uint8Array(total);
-  let at = 0;
-  positions.forEach((p, i) => {
-    all.positions.set(p, at);
-    if (hasColor) all.colors!.set(colors[i], at);
-    at += p.length;
-  });
-  return thinByVoxel(all, cell).cloud;
 }

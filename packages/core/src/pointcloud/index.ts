@@ -1,4 +1,5 @@
 export * from './fpfh.js';
+export * from './frame-cloud.js';
 export * from './normals.js';
 export * from './spacing.js';
 export * from './stray-points.js';

@@ -21,7 +21,8 @@ export interface EstimatedNormals {
 
 /**
  * Normals from the principal directions of the points within a radius, turned towards the nearest viewpoint (where
- * the sensor stood, in the cloud's frame). Without viewpoints their sign is arbitrary. O(n · neighbours).
+ * the sensor stood, in the cloud's frame). Without viewpoints they keep the side of the cloud's own normals, and
+ * without those their sign is arbitrary. O(n · neighbours).
  *
  * Source: H. Hoppe, T. DeRose, T. Duchamp, J. McDonald, W. Stuetzle (1992), Surface reconstruction from unorganized
  * points. Deviation: a fixed radius instead of k neighbours, which needs no sorting and weighs all directions alike.
@@ -38,6 +39,7 @@ export function estimateNormals(
   const grid = new PointGrid(p, radius);
   const ids = new Uint32Array(256);
   const normals = new Float32Array(3 * n);
+  const known = viewpoints.length === 0 ? cloud.normals : undefined;
   const out = new Float64Array(3);
   let residual = 0;
   let fitted = 0;
@@ -52,6 +54,11 @@ export function estimateNormals(
     let toX = 0;
     let toY = 0;
     let toZ = 1;
+    if (known) {
+      toX = known[3 * i];
+      toY = known[3 * i + 1];
+      toZ = known[3 * i + 2];
+    }
     let nearest = Infinity;
     for (let v = 0; v < viewpoints.length; v++) {
       const dx = viewpoints[v][0] - x;

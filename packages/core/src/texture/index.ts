@@ -1,0 +1,4 @@
+export * from './bake.js';
+export * from './frame-views.js';
+export * from './pack.js';
+export * from './unwrap.js';

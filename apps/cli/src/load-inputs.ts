@@ -1,0 +1,135 @@
+import { readdir, readFile, stat } from 'node:fs/promises';
+import { basename, extname, join, relative } from 'node:path';
+import { boundsOf, diagonalOf, vertexNormals, type Scan } from '@amber-knit/core/geometry';
+import { readRgbdFolder, readScanFile, SCAN_FILE_ENDINGS, type FolderFiles } from '@amber-knit/core/io';
+import type { Vec3 } from '@amber-knit/core/math';
+import { estimateSpacing, joinFrames } from '@amber-knit/core/pointcloud';
+import { GeometryError } from '@amber-knit/core/runtime';
+import { UNITS, type Unit } from '@amber-knit/operations';
+import { InputError } from './usage-error.js';
+
+export interface LoadOptions {
+  /** Unit of the files; absent = millimetres, checked for plausibility. */
+  units?: Unit;
+  /** Where the sensor stood in files: the origin, nowhere known, or guessed from how the points lie. */
+  viewpoint: 'auto' | 'origin' | 'none';
+}
+
+export interface LoadedInputs {
+  scans: Scan[];
+  notes: string[];
+}
+
+/** Largest file that is read, bytes. */
+const MAX_FILE = 4 * 1024 ** 3;
+
+/** Reads files, folders of files and RGB-D folders as loose scans, in millimetres. @throws InputError naming the input */
+export async function loadInputs(paths: string[], options: LoadOptions): Promise<LoadedInputs> {
+  const sources = (await Promise.all(paths.map(expand))).flat();
+  if (sources.length === 0) throw new InputError(paths.join(', '), `no scan files found (known: ${SCAN_FILE_ENDINGS.join(', ')}, RGB-D folders)`);
+  const scans: Scan[] = [];
+  const notes: string[] = [];
+  const taken = new Set<string>();
+  for (const source of sources) {
+    const base = basename(source.path, source.folder ? '' : extname(source.path));
+    let name = base;
+    for (let k = 2; taken.has(name); k++) name = `${base}_${k}`;
+    taken.add(name);
+    try {
+      const { scan, remarks } = source.folder ? await loadFolder(source.path, name) : await loadFile(source.path, name, options);
+      checkSize(scan, options);
+      scans.push(scan);
+      notes.push(...remarks.map((r) => `${name}: ${r}`));
+    } catch (e) {
+      if (e instanceof GeometryError) throw new InputError(source.path, e.message);
+      throw e;
+    }
+  }
+  return { scans, notes };
+}
+
+async function expand(path: string): Promise<{ path: string; folder: boolean }[]> {
+  let info;
+  try {
+    info = await stat(path);
+  } catch {
+    throw new InputError(path, 'no such file or folder');
+  }
+  if (info.isFile()) return [{ path, folder: false }];
+  const names = (await readdir(path)).sort();
+  if (names.includes('intrinsics.json')) return [{ path, folder: true }];
+  const files = names.filter((n) => (SCAN_FILE_ENDINGS as readonly string[]).includes(extname(n).slice(1).toLowerCase()));
+  const folders: { path: string; folder: boolean }[] = [];
+  for (const n of names) {
+    const inner = join(path, n);
+    if ((await stat(inner)).isDirectory() && (await readdir(inner)).includes('intrinsics.json')) folders.push({ path: inner, folder: true });
+  }
+  return [...files.map((n) => ({ path: join(path, n), folder: false })), ...folders];
+}
+
+async function loadFile(path: string, name: string, options: LoadOptions): Promise<{ scan: Scan; remarks: string[] }> {
+  const { size } = await stat(path);
+  if (size > MAX_FILE) throw new GeometryError('too-large', `the file has ${size} bytes; at most ${MAX_FILE} are read`);
+  const file = readScanFile(new Uint8Array(await readFile(path)), basename(path));
+  const factor = UNITS[options.units ?? 'mm'];
+  const positions = factor === 1 ? file.positions : file.positions.map((v) => v * factor);
+  const cloud = {
+    positions,
+    normals: file.normals ?? (file.indices ? vertexNormals({ positions, indices: file.indices }) : undefined),
+    colors: file.colors,
+  };
+  const origin = options.viewpoint === 'origin' || (options.viewpoint === 'auto' && !file.indices && looksFromOrigin(positions));
+  return { scan: { name, cloud, ...(origin ? { viewpoints: [[0, 0, 0] as Vec3] } : {}) }, remarks: file.notes };
+}
+
+async function loadFolder(path: string, name: string): Promise<{ scan: Scan; remarks: string[] }> {
+  const files: FolderFiles = new Map();
+  for (const entry of await readdir(path, { recursive: true, withFileTypes: true })) {
+    if (!entry.isFile()) continue;
+    const full = join(entry.parentPath ?? entry.path, entry.name);
+    files.set(relative(path, full).split('\\').join('/'), new Uint8Array(await readFile(full)));
+  }
+  const frames = readRgbdFolder(files);
+  const f = frames[0];
+  const middle = f.depth.filter((z) => z > 0).sort()[Math.floor(f.depth.filter((z) => z > 0).length / 2)] ?? 0;
+  if (!(middle > 0)) throw new GeometryError('empty-input', 'the first depth picture holds no measured pixel');
+  // One point per pixel of a single frame at working distance: more frames even out noise instead of adding points.
+  const cloud = joinFrames(frames, middle / f.camera.fx);
+  return { scan: { name, cloud, frames }, remarks: [] };
+}
+
+/** Points that all lie in front of the origin, inside a usual field of view, were seen from there. */
+export function looksFromOrigin(positions: Float32Array): boolean {
+  const n = positions.length / 3;
+  let outside = 0;
+  for (let i = 0; i < positions.length; i += 3) {
+    const z = positions[i + 2];
+    if (!(z > 0) || Math.abs(positions[i]) > 1.4 * z || Math.abs(positions[i + 1]) > 1.4 * z) outside++;
+  }
+  return outside <= 0.001 * n;
+}
+
+function checkSize(scan: Scan, options: LoadOptions): void {
+  const d = diagonalOf(boundsOf(scan.cloud.positions));
+  if (options.units) return;
+  if (d < 1) {
+    throw new GeometryError('invalid-parameter', `the scan is only ${d.toPrecision(3)} mm across. If its unit is metres, add --units m (or cm, in)`);
+  }
+  if (d > 50_000) {
+    throw new GeometryError('invalid-parameter', `the scan is ${(d / 1000).toFixed(0)} m across. If its unit is not millimetres, say so with --units; if it is, add --units mm`);
+  }
+}
+
+/** Facts about one input, for `info`. */
+export function describeScan(scan: Scan): Record<string, unknown> {
+  const b = boundsOf(scan.cloud.positions);
+  return {
+    points: scan.cloud.positions.length / 3,
+    frames: scan.frames?.length ?? 0,
+    extentsMm: [0, 1, 2].map((k) => Number((b.max[k] - b.min[k]).toFixed(3))),
+    spacingMm: Number(estimateSpacing(scan.cloud).toFixed(4)),
+    colours: scan.cloud.colors !== undefined,
+    normals: scan.cloud.normals !== undefined,
+    sensor: scan.frames ? 'from frames' : scan.viewpoints ? 'at the origin' : 'unknown',
+  };
+}

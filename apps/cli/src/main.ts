@@ -1,0 +1,83 @@
+import { GeometryError } from '@amber-knit/core/runtime';
+import { OPERATIONS, paramFields, RECIPES } from '@amber-knit/operations';
+import { parseRunArguments } from './arguments.js';
+import { describeScan, loadInputs } from './load-inputs.js';
+import { ProgressReporter } from './progress.js';
+import { runRecipe, writeResults } from './run-recipe.js';
+import { EXIT, InputError, UsageError } from './usage-error.js';
+
+const USAGE = `Usage:
+  amberknit run --in PATH... --out DIR [--recipe NAME|FILE.json] [--set operation.parameter=value ...]
+                [--units mm|cm|m|in] [--viewpoint auto|origin|none] [--seed N] [--threads N] [--quiet]
+  amberknit operations      every operation with its parameters, units, defaults and help
+  amberknit info PATH...    what a file holds
+Recipes: ${RECIPES.map((r) => `${r.name} (${r.title})`).join('; ')}
+`;
+
+async function run(argv: string[]): Promise<number> {
+  const args = await parseRunArguments(argv);
+  const { scans, notes } = await loadInputs(args.in, args);
+  const progress = new ProgressReporter(process.stderr, args.quiet);
+  notes.forEach((n) => progress.note(n));
+  const result = await runRecipe(scans, args.recipe, args.set, args.seed, progress);
+  await writeResults(args.out, result, { recipe: args.recipe.name, seed: args.seed, inputs: scans.map((s) => s.name), notes });
+  const loose = result.data.placements?.filter((p) => p.state === 'loose') ?? [];
+  if (loose.length > 0) process.stderr.write(`Loose: ${loose.map((p) => p.name).join(', ')}\n`);
+  return loose.length > 0 ? EXIT.loose : EXIT.done;
+}
+
+function listOperations(): void {
+  for (const o of OPERATIONS) {
+    process.stdout.write(`${o.id}  ${o.title} (${o.stage})\n  ${o.help}\n`);
+    for (const f of paramFields(o.params)) {
+      const range = f.choices ? f.choices.map((c) => c.value).join('|') : f.min !== undefined ? `${f.min}–${f.max}` : f.kind;
+      process.stdout.write(`    ${o.id}.${f.name}=${String(f.default)}  [${range}${f.unit ? ` ${f.unit}` : ''}]  ${f.title}: ${f.help}\n`);
+    }
+  }
+}
+
+async function info(paths: string[]): Promise<number> {
+  if (paths.length === 0) throw new UsageError('info needs at least one path.');
+  let refused = 0;
+  for (const path of paths) {
+    try {
+      const { scans, notes } = await loadInputs([path], { viewpoint: 'auto', units: 'mm' });
+      for (const scan of scans) process.stdout.write(`${scan.name}: ${JSON.stringify({ ...describeScan(scan), faults: notes })}\n`);
+    } catch (e) {
+      if (!(e instanceof InputError)) throw e;
+      process.stdout.write(`${e.input}: ${e.message}\n`);
+      refused++;
+    }
+  }
+  return refused > 0 ? EXIT.input : EXIT.done;
+}
+
+async function main(argv: string[]): Promise<number> {
+  const [command, ...rest] = argv;
+  try {
+    if (command === 'run') return await run(rest);
+    if (command === 'operations') {
+      listOperations();
+      return EXIT.done;
+    }
+    if (command === 'info') return await info(rest);
+    throw new UsageError(command ? `There is no command "${command}".` : 'A command is missing.');
+  } catch (e) {
+    if (e instanceof UsageError) {
+      process.stderr.write(`${e.message}\n\n${USAGE}`);
+      return EXIT.usage;
+    }
+    if (e instanceof InputError) {
+      process.stderr.write(`${e.input}: ${e.message}\n`);
+      return EXIT.input;
+    }
+    if (e instanceof GeometryError) {
+      process.stderr.write(`${e.message}\n`);
+      return e.code === 'empty-input' || e.code === 'corrupt-file' ? EXIT.input : EXIT.failed;
+    }
+    process.stderr.write(`${e instanceof Error ? (e.stack ?? e.message) : String(e)}\n`);
+    return EXIT.failed;
+  }
+}
+
+process.exitCode = await main(process.argv.slice(2));

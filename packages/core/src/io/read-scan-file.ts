@@ -1,0 +1,25 @@
+import { GeometryError } from '../runtime/geometry-error.js';
+import { readObj } from './obj.js';
+import { looksLikePly, readPly } from './ply.js';
+import type { ScanFile } from './scan-file.js';
+import { readStl } from './stl.js';
+
+/** Endings of the files that can be read as a scan. */
+export const SCAN_FILE_ENDINGS = ['ply', 'obj', 'stl'] as const;
+
+/**
+ * Reads a scan file of any known format, chosen by its first bytes, then by the ending of its name.
+ * @throws GeometryError that names the file's fault
+ */
+export function readScanFile(bytes: Uint8Array, name: string): ScanFile {
+  if (bytes.length === 0) throw new GeometryError('empty-input', `${name} is empty (0 bytes). Export or copy it again.`);
+  const ending = /\.([a-z0-9]+)$/i.exec(name)?.[1].toLowerCase() ?? '';
+  if (looksLikePly(bytes)) return readPly(bytes);
+  if (bytes[0] === 0x50 && bytes[1] === 0x4b) {
+    throw new GeometryError('unsupported-format', `${name} is an archive. Unpack it and add the scan files inside.`);
+  }
+  if (ending === 'stl') return readStl(bytes);
+  if (ending === 'obj') return readObj(bytes);
+  if (ending === 'ply') return readPly(bytes);
+  throw new GeometryError('unsupported-format', `${name} is of no known kind. Known are ${SCAN_FILE_ENDINGS.join(', ')}.`);
+}

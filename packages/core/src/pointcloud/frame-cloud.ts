@@ -1,0 +1,53 @@
+import type { DepthFrame } from '../geometry/depth-frame.js';
+import type { PointCloud } from '../geometry/point-cloud.js';
+import { transformPoints } from '../math/mat4.js';
+import { thinByVoxel } from './thin.js';
+
+/** The measured points of a frame in sensor coordinates, with colours if the frame has an image. O(pixels). */
+export function frameCloud(frame: Omit<DepthFrame, 'scanFromSensor'>): PointCloud {
+  const { width, height, fx, fy, cx, cy } = frame.camera;
+  const positions: number[] = [];
+  const colors: number[] = [];
+  for (let v = 0; v < height; v++) {
+    for (let u = 0; u < width; u++) {
+      const z = frame.depth[v * width + u];
+      if (!(z > 0)) continue;
+      const x = ((u - cx) / fx) * z;
+      const y = ((v - cy) / fy) * z;
+      positions.push(x, y, z);
+      if (frame.color) {
+        const c = frame.color.camera;
+        const cu = Math.max(0, Math.min(c.width - 1, Math.round((c.fx * x) / z + c.cx)));
+        const cv = Math.max(0, Math.min(c.height - 1, Math.round((c.fy * y) / z + c.cy)));
+        const at = 3 * (cv * c.width + cu);
+        colors.push(frame.color.image.data[at], frame.color.image.data[at + 1], frame.color.image.data[at + 2]);
+      }
+    }
+  }
+  return {
+    positions: Float32Array.from(positions),
+    ...(frame.color ? { colors: Uint8Array.from(colors) } : {}),
+  };
+}
+
+/** All points of a scan's frames in the scan's frame, thinned to one per cube of edge `cell` mm. */
+export function joinFrames(frames: DepthFrame[], cell: number): PointCloud {
+  const positions: Float32Array[] = [];
+  const colors: Uint8Array[] = [];
+  for (const frame of frames) {
+    const cloud = frameCloud(frame);
+    positions.push(transformPoints(frame.scanFromSensor, cloud.positions));
+    if (cloud.colors) colors.push(cloud.colors);
+  }
+  const total = positions.reduce((n, p) => n + p.length, 0);
+  const all: PointCloud = { positions: new Float32Array(total) };
+  const hasColor = colors.length === positions.length;
+  if (hasColor) all.colors = new Uint8Array(total);
+  let at = 0;
+  positions.forEach((p, i) => {
+    all.positions.set(p, at);
+    if (hasColor) all.colors!.set(colors[i], at);
+    at += p.length;
+  });
+  return thinByVoxel(all, cell).cloud;
+}

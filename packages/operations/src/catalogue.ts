@@ -1,0 +1,37 @@
+import { GeometryError } from '@amber-knit/core/runtime';
+import { checkInspect } from './check-inspect.js';
+import { cleanStrays } from './clean-strays.js';
+import { cleanSupport } from './clean-support.js';
+import { cleanThin } from './clean-thin.js';
+import { deliverExport } from './deliver-export.js';
+import { fuseSurface } from './fuse-surface.js';
+import { mendAll } from './mend-all.js';
+import { mendReduce } from './mend-reduce.js';
+import type { Operation } from './operation.js';
+import { registerAutomatic } from './register-automatic.js';
+import { registerFine } from './register-fine.js';
+import { textureMap } from './texture-map.js';
+
+/** Every operation, in working order. */
+export const OPERATIONS = [
+  cleanSupport,
+  cleanStrays,
+  cleanThin,
+  registerAutomatic,
+  registerFine,
+  fuseSurface,
+  mendAll,
+  mendReduce,
+  textureMap,
+  checkInspect,
+  deliverExport,
+] as unknown as readonly Operation[];
+
+/** @throws GeometryError `invalid-parameter` if there is no such operation */
+export function findOperation(id: string): Operation {
+  const found = OPERATIONS.find((o) => o.id === id);
+  if (!found) {
+    throw new GeometryError('invalid-parameter', `There is no operation "${id}". Known: ${OPERATIONS.map((o) => o.id).join(', ')}.`);
+  }
+  return found;
+}

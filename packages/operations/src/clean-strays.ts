@@ -1,0 +1,42 @@
+import { sensorPositions } from '@amber-knit/core/geometry';
+import { defineOperation } from './operation.js';
+import { count, eachScan } from './each-scan.js';
+import { RatioParam } from './params.js';
+
+export class CleanStraysParams {
+  @RatioParam({ title: 'Least density', min: 0, max: 1, help: 'A point stays if at least this share of the usual number of neighbours lies around it.' })
+  densityRatio = 0.25;
+
+  @RatioParam({ title: 'Least piece', min: 0, max: 1, help: 'Loose pieces with less than this share of the largest piece’s points are dropped.' })
+  pieceRatio = 0.02;
+
+  @RatioParam({ title: 'Flattest view', unit: '°', min: 45, max: 90, help: 'Points seen at a flatter angle than this are dropped, where normals are known.' })
+  maxIncidenceDeg = 82;
+}
+
+export const cleanStrays = defineOperation({
+  id: 'clean.strays',
+  version: 1,
+  stage: 'clean',
+  title: 'Remove stray points',
+  help: 'Drops points that stand alone, flying pixels at edges, and small loose pieces.',
+  needs: ['scans'],
+  gives: ['scans'],
+  params: CleanStraysParams,
+  suggest: () => ({}),
+  async run({ scans }, params, ctx) {
+    const { removeStrayPoints } = await import('@amber-knit/core/pointcloud');
+    const options = {
+      densityRatio: params.densityRatio,
+      pieceRatio: params.pieceRatio,
+      maxIncidenceRad: (params.maxIncidenceDeg * Math.PI) / 180,
+    };
+    const result = eachScan(scans, ctx, (scan, part) => {
+      const r = removeStrayPoints(scan.cloud, sensorPositions(scan), options, part);
+      const removed = r.sparse + r.grazing + r.smallPieces;
+      return { scan: removed > 0 ? { ...scan, cloud: r.cloud } : scan, counts: { removed } };
+    });
+    return { outputs: { scans: result.scans }, figures: { removedPoints: result.totals.removed, scans: scans.length } };
+  },
+  summarize: (f) => `${count(f.removedPoints)} stray points removed in ${f.scans} scans`,
+});

@@ -1,0 +1,73 @@
+import type { TexturedMesh, TriangleMesh } from '@amber-knit/core/geometry';
+import { GeometryError } from '@amber-knit/core/runtime';
+import { defineOperation, type OutputFile } from './operation.js';
+import { count } from './each-scan.js';
+import { ChoiceParam, TextParam } from './params.js';
+
+/** Millimetres in one unit. */
+export const UNITS = { mm: 1, cm: 10, m: 1000, in: 25.4 } as const;
+export type Unit = keyof typeof UNITS;
+
+export class DeliverExportParams {
+  @TextParam({ title: 'Name', help: 'Name of the file, without ending.' })
+  name = 'mesh';
+
+  @ChoiceParam({
+    title: 'Format',
+    help: 'GLB carries the map and is always in metres, as its standard asks. PLY carries point colours and what is invented. STL carries the shape alone.',
+    choices: { glb: 'GLB (glTF binary)', ply: 'PLY', stl: 'STL', obj: 'OBJ' },
+  })
+  format: 'glb' | 'ply' | 'stl' | 'obj' = 'glb';
+
+  @ChoiceParam({ title: 'Unit', help: 'Unit of the coordinates in PLY, STL and OBJ.', choices: { mm: 'Millimetres', cm: 'Centimetres', m: 'Metres', in: 'Inches' } })
+  unit: Unit = 'mm';
+}
+
+export const deliverExport = defineOperation({
+  id: 'deliver.export',
+  version: 1,
+  stage: 'deliver',
+  title: 'Export',
+  help: 'Writes the surface to a file: with its map if it has one.',
+  needs: ['mesh'],
+  uses: ['model'],
+  gives: ['file'],
+  params: DeliverExportParams,
+  suggest: () => ({}),
+  async run({ mesh, model }, params, ctx) {
+    ctx.checkpoint(0.1);
+    const file = await writeMeshFile(model ?? mesh, params);
+    ctx.checkpoint(1);
+    return {
+      outputs: { file },
+      figures: { file: file.name, bytes: file.bytes.length, unit: params.format === 'glb' ? 'm' : params.unit, textured: params.format === 'glb' && model !== undefined },
+    };
+  },
+  summarize: (f) => `${f.file}, ${count(Math.round(Number(f.bytes) / 1000))} kB, in ${f.unit}`,
+});
+
+/** Writes a mesh in one of the export formats. */
+export async function writeMeshFile(mesh: TriangleMesh | TexturedMesh, p: DeliverExportParams): Promise<OutputFile> {
+  const { writeGlb, writePly, writeStl, writeObj } = await import('@amber-knit/core/io');
+  const base = p.name.replace(/[^\p{L}\p{N} ._-]/gu, '').trim().slice(0, 80) || 'mesh';
+  if (p.format === 'glb') return { name: `${base}.glb`, mediaType: 'model/gltf-binary', bytes: await writeGlb(mesh, base) };
+  const factor = 1 / UNITS[p.unit];
+  const positions = factor === 1 ? mesh.positions : mesh.positions.map((v) => v * factor);
+  if (p.format === 'ply') {
+    const bytes = writePly({
+      positions,
+      normals: mesh.normals,
+      colors: mesh.colors,
+      indices: mesh.indices,
+      extra: { ...(mesh.invented ? { invented: mesh.invented } : {}), ...(mesh.scanCount ? { scan_count: mesh.scanCount } : {}) },
+      comments: [`unit ${p.unit}`, 'Z up', 'invented: 1 where no scan measured the surface'],
+    });
+    return { name: `${base}.ply`, mediaType: 'application/octet-stream', bytes };
+  }
+  if (p.format === 'stl') return { name: `${base}.stl`, mediaType: 'model/stl', bytes: writeStl({ positions, indices: mesh.indices }, base) };
+  if (p.format === 'obj') {
+    const { obj } = writeObj({ positions, indices: mesh.indices, normals: mesh.normals, colors: mesh.colors }, base);
+    return { name: `${base}.obj`, mediaType: 'model/obj', bytes: obj };
+  }
+  throw new GeometryError('unsupported-format', `Format "${String(p.format)}" can't be written.`);
+}

@@ -1,0 +1,45 @@
+import { triangleCount } from '@amber-knit/core/geometry';
+import { defineOperation } from './operation.js';
+import { count, millimetres } from './each-scan.js';
+import { CountParam, LengthParam } from './params.js';
+
+export class MendReduceParams {
+  @CountParam({ title: 'Triangles', min: 100, max: 20_000_000, help: 'Wanted number of triangles.' })
+  triangles = 200_000;
+
+  @LengthParam({ title: 'Largest deviation', min: 0, max: 100, help: 'Stops earlier rather than move the surface further than this; 0 = no limit.' })
+  maxDeviation = 0;
+}
+
+export const mendReduce = defineOperation({
+  id: 'mend.reduce',
+  version: 1,
+  stage: 'mend',
+  title: 'Reduce triangles',
+  help: 'Reduces the mesh to a number of triangles, flat places first, and says how far the surface moved.',
+  needs: ['mesh'],
+  gives: ['mesh'],
+  params: MendReduceParams,
+  suggest: (s) => ({ triangles: s.triangles > 0 ? Math.min(200_000, Math.max(100, Math.round(s.triangles / 2))) : 200_000 }),
+  async run({ mesh }, params, ctx) {
+    const { simplifyMesh, makeManifold, fillHoles, inspectTopology } = await import('@amber-knit/core/mesh');
+    const { measureDeviation } = await import('@amber-knit/core/measure');
+    const before = inspectTopology(mesh);
+    ctx.checkpoint(0.05);
+    let { mesh: light } = await simplifyMesh(mesh, params);
+    ctx.checkpoint(0.6);
+    if (before.watertight && !inspectTopology(light).watertight) light = fillHoles(makeManifold(light).mesh, {}, ctx.part(0.6, 0.7)).mesh;
+    const deviation = measureDeviation(mesh.positions, light, 1e6, ctx.part(0.7, 1));
+    return {
+      outputs: { mesh: light },
+      figures: {
+        trianglesBefore: triangleCount(mesh),
+        triangles: triangleCount(light),
+        watertight: inspectTopology(light).watertight,
+        deviationRms: deviation.rms,
+        deviationMax: deviation.max,
+      },
+    };
+  },
+  summarize: (f) => `${count(f.trianglesBefore)} to ${count(f.triangles)} triangles, ${millimetres(f.deviationRms)} RMS deviation`,
+});

@@ -1,0 +1,78 @@
+import type { Placement, Scan, TexturedMesh, TriangleMesh } from '@amber-knit/core/geometry';
+import type { RunContext } from '@amber-knit/core/runtime';
+import type { ParamsClass } from './params.js';
+
+/** Working order of the stages. */
+export const STAGES = ['plan', 'capture', 'clean', 'register', 'fuse', 'mend', 'texture', 'check', 'deliver'] as const;
+export type Stage = (typeof STAGES)[number];
+
+/** A finished file. */
+export interface OutputFile {
+  name: string;
+  mediaType: string;
+  bytes: Uint8Array;
+}
+
+/** What operations take and give: the artifact kinds, with their values in memory. */
+export interface WorkData {
+  /** All scans of the piece, with clouds and frames. */
+  scans: Scan[];
+  placements: Placement[];
+  /** The surface as it stands. */
+  mesh: TriangleMesh;
+  /** The surface with its map. */
+  model: TexturedMesh;
+  file: OutputFile;
+}
+export type ArtifactKind = keyof WorkData;
+
+/** What is known of a piece without running anything: the ground for suggested values. Lengths in mm. */
+export interface PieceStats {
+  scans: number;
+  points: number;
+  /** Median spacing of the scans' points. */
+  spacing: number;
+  /** Median diagonal of the scans' boxes. */
+  diagonal: number;
+  hasFrames: boolean;
+  hasColors: boolean;
+  triangles: number;
+  hasModel: boolean;
+  names: string[];
+}
+
+export type Figures = Record<string, number | string | boolean>;
+
+export interface OperationResult<Out extends ArtifactKind> {
+  outputs: Pick<WorkData, Out>;
+  figures: Figures;
+}
+
+/** One kind of processing, defined once: forms, validation, queue, command line and ledger all come from here. */
+export interface Operation<P extends object = object, In extends ArtifactKind = ArtifactKind, Out extends ArtifactKind = ArtifactKind> {
+  /** Kept in the ledger: never renamed. */
+  id: string;
+  /** Raised when parameters or results change. */
+  version: number;
+  stage: Stage;
+  title: string;
+  /** One or two sentences for someone who has not used it. */
+  help: string;
+  needs: readonly In[];
+  /** Used when there, not required. */
+  uses?: readonly ArtifactKind[];
+  gives: readonly Out[];
+  params: ParamsClass<P>;
+  /** Starting values that follow from the data. */
+  suggest(stats: PieceStats): Partial<P>;
+  run(inputs: Pick<WorkData, In> & Partial<WorkData>, params: P, ctx: RunContext): Promise<OperationResult<Out>>;
+  /** One line for the ledger. */
+  summarize(figures: Figures): string;
+}
+
+/** Types a definition; returns it unchanged. */
+export function defineOperation<P extends object, In extends ArtifactKind, Out extends ArtifactKind>(
+  operation: Operation<P, In, Out>,
+): Operation<P, In, Out> {
+  return operation;
+}

@@ -1,0 +1,101 @@
+import 'reflect-metadata';
+import { plainToInstance } from 'class-transformer';
+import { IsBoolean, IsIn, IsInt, IsNumber, IsString, Max, MaxLength, Min, validateSync } from 'class-validator';
+import { GeometryError } from '@amber-knit/core/runtime';
+
+/** What a form, a command line and a help page need to know of one parameter. */
+export interface ParamField {
+  name: string;
+  kind: 'length' | 'count' | 'ratio' | 'choice' | 'flag' | 'text';
+  title: string;
+  help: string;
+  unit?: string;
+  min?: number;
+  max?: number;
+  choices?: { value: string; title: string }[];
+  default: unknown;
+}
+
+type FieldOptions = Omit<ParamField, 'name' | 'kind' | 'default'>;
+
+const FIELDS = Symbol('fields');
+
+function field(kind: ParamField['kind'], options: FieldOptions, rules: PropertyDecorator[]): PropertyDecorator {
+  return (target, key) => {
+    const fields = (Reflect.getOwnMetadata(FIELDS, target) as Omit<ParamField, 'default'>[] | undefined) ?? [];
+    Reflect.defineMetadata(FIELDS, [...fields, { name: String(key), kind, ...options }], target);
+    for (const rule of rules) rule(target, key);
+  };
+}
+
+type NumberOptions = { title: string; help: string; min: number; max: number };
+const finite = { allowNaN: false, allowInfinity: false };
+
+/** A length in millimetres. */
+export const LengthParam = (o: NumberOptions): PropertyDecorator =>
+  field('length', { ...o, unit: 'mm' }, [IsNumber(finite), Min(o.min), Max(o.max)]);
+
+/** A whole number. */
+export const CountParam = (o: NumberOptions & { unit?: string }): PropertyDecorator =>
+  field('count', o, [IsInt(), Min(o.min), Max(o.max)]);
+
+/** A plain number, such as a share or a factor. */
+export const RatioParam = (o: NumberOptions & { unit?: string }): PropertyDecorator =>
+  field('ratio', o, [IsNumber(finite), Min(o.min), Max(o.max)]);
+
+/** One of a few named values. */
+export const ChoiceParam = (o: { title: string; help: string; choices: Record<string, string> }): PropertyDecorator =>
+  field(
+    'choice',
+    { title: o.title, help: o.help, choices: Object.entries(o.choices).map(([value, title]) => ({ value, title })) },
+    [IsIn(Object.keys(o.choices))],
+  );
+
+/** On or off. */
+export const FlagParam = (o: { title: string; help: string }): PropertyDecorator => field('flag', o, [IsBoolean()]);
+
+/** A short text. */
+export const TextParam = (o: { title: string; help: string }): PropertyDecorator =>
+  field('text', o, [IsString(), MaxLength(120)]);
+
+export type ParamsClass<P extends object> = new () => P;
+
+/** The fields of a parameter class, in order, with their defaults. */
+export function paramFields<P extends object>(type: ParamsClass<P>): ParamField[] {
+  const fields = (Reflect.getMetadata(FIELDS, type.prototype) as Omit<ParamField, 'default'>[] | undefined) ?? [];
+  const defaults = new type() as Record<string, unknown>;
+  return fields.map((f) => ({ ...f, default: defaults[f.name] }));
+}
+
+/**
+ * Builds validated parameters from plain values; what is not given takes its default.
+ * @throws GeometryError `invalid-parameter` that lists every fault
+ */
+export function parseParams<P extends object>(type: ParamsClass<P>, values: object): P {
+  const instance = plainToInstance(type, values, { exposeDefaultValues: true });
+  const faults = validateSync(instance, { whitelist: true, forbidNonWhitelisted: true, forbidUnknownValues: false });
+  if (faults.length > 0) {
+    const fields = new Map(paramFields(type).map((f) => [f.name, f]));
+    const text = faults.map((f) => {
+      const known = fields.get(f.property);
+      if (!known) return `"${f.property}" is no parameter of this operation (known: ${[...fields.keys()].join(', ')})`;
+      return `${known.title} (${f.property}): ${Object.values(f.constraints ?? {}).join('; ')}`;
+    });
+    throw new GeometryError('invalid-parameter', `${text.join('. ')}.`);
+  }
+  return instance;
+}
+
+/**
+ * Turns a text from a command line into a parameter's value. Leaves judging to `parseParams`.
+ * @throws GeometryError `invalid-parameter` if the class has no such parameter
+ */
+export function parseParamText(fields: ParamField[], name: string, text: string): unknown {
+  const f = fields.find((x) => x.name === name);
+  if (!f) {
+    throw new GeometryError('invalid-parameter', `"${name}" is no parameter of this operation (known: ${fields.map((x) => x.name).join(', ')}).`);
+  }
+  if (f.kind === 'flag') return text === 'true' || text === 'yes' || text === '1' ? true : text === 'false' || text === 'no' || text === '0' ? false : text;
+  if (f.kind === 'choice' || f.kind === 'text') return text;
+  return text.trim() === '' ? text : Number(text);
+}

@@ -1,0 +1,45 @@
+import { boundsOf, diagonalOf, pointCount, triangleCount } from '@amber-knit/core/geometry';
+import { estimateSpacing } from '@amber-knit/core/pointcloud';
+import type { PieceStats, WorkData } from './operation.js';
+
+/** Facts about work data in memory, for `suggest`. */
+export function pieceStats(data: Partial<WorkData>): PieceStats {
+  const scans = data.scans ?? [];
+  return summarizeScans(
+    scans.map((s) => ({
+      name: s.name,
+      points: pointCount(s.cloud),
+      spacing: estimateSpacing(s.cloud),
+      diagonal: diagonalOf(boundsOf(s.cloud.positions)),
+      hasFrames: Boolean(s.frames?.length),
+      hasColors: Boolean(s.cloud.colors),
+    })),
+    data.mesh ? triangleCount(data.mesh) : 0,
+    data.model !== undefined,
+  );
+}
+
+/** Facts about one scan that are kept beside its data. */
+export interface ScanFacts {
+  name: string;
+  points: number;
+  spacing: number;
+  diagonal: number;
+  hasFrames: boolean;
+  hasColors: boolean;
+}
+
+export function summarizeScans(scans: ScanFacts[], triangles: number, hasModel: boolean): PieceStats {
+  const median = (values: number[]): number => values.sort((a, b) => a - b)[values.length >> 1] ?? 0;
+  return {
+    scans: scans.length,
+    points: scans.reduce((n, s) => n + s.points, 0),
+    spacing: median(scans.map((s) => s.spacing)),
+    diagonal: median(scans.map((s) => s.diagonal)),
+    hasFrames: scans.some((s) => s.hasFrames),
+    hasColors: scans.some((s) => s.hasColors),
+    triangles,
+    hasModel,
+    names: scans.map((s) => s.name),
+  };
+}

@@ -1,0 +1,22 @@
+import { defineOperation } from './operation.js';
+import { RegisterAutomaticParams, registrationFigures, summarizeRegistration } from './register-automatic.js';
+
+export class RegisterFineParams extends RegisterAutomaticParams {}
+
+export const registerFine = defineOperation({
+  id: 'register.fine',
+  version: 1,
+  stage: 'register',
+  title: 'Fit together again',
+  help: 'Fits all placed scans together once more, spreading the error evenly, without looking for new places.',
+  needs: ['scans', 'placements'],
+  gives: ['placements'],
+  params: RegisterFineParams,
+  suggest: () => ({}),
+  async run({ scans, placements }, params, ctx) {
+    const { refinePlacements } = await import('@amber-knit/core/registration');
+    const result = refinePlacements(scans, placements, params, ctx);
+    return { outputs: { placements: result.placements }, figures: registrationFigures(result) };
+  },
+  summarize: summarizeRegistration,
+});
