@@ -1,10 +1,20 @@
+import { jugChain } from './jug-chain.js';
 import { benchObject } from './objects.js';
 import { registrationTrial } from './registration-trial.js';
-const name = (process.argv[2] ?? 'bunny') as 'jug' | 'bunny' | 'dragon';
-const seeds = (process.argv[3] ?? '1').split(',').map(Number);
-const object = benchObject(name);
-console.log(name, object.mesh.indices.length / 3, 'triangles');
-for (const seed of seeds) {
-  const r = registrationTrial(object, { seed, views: Number(process.argv[4] ?? 12), setups: seed % 2 ? 2 : 3 }, true);
-  console.log(seed, JSON.stringify(r, (k, v) => (k === 'each' ? undefined : v)));
+
+/** `npm run bench -- chain` or `npm run bench -- registration [jug|bunny|dragon] [seeds] [views]`. */
+const [what = 'chain', ...rest] = process.argv.slice(2);
+if (what === 'chain') await jugChain();
+else if (what === 'registration') {
+  const name = (rest[0] ?? 'bunny') as 'jug' | 'bunny' | 'dragon';
+  const object = benchObject(name);
+  for (const seed of (rest[1] ?? '1,2,3,4,5').split(',').map(Number)) {
+    const r = registrationTrial(object, { seed, views: Number(rest[2] ?? 15), setups: seed % 2 ? 2 : 3 }, rest.includes('--log'));
+    console.log(
+      `${name} seed ${seed}: ${r.registered}/${r.scans} registered, worst ${r.worstAngleDeg.toFixed(3)}° ${r.worstShift.toFixed(3)} mm, ${r.seconds.toFixed(1)} s`,
+    );
+  }
+} else {
+  console.error('Usage: npm run bench -- chain | registration [object] [seeds] [views] [--log]');
+  process.exitCode = 2;
 }

@@ -1,11 +1,10 @@
 import { readdir, readFile, stat } from 'node:fs/promises';
 import { basename, extname, join, relative } from 'node:path';
-import { boundsOf, diagonalOf, vertexNormals, type Scan } from '@amber-knit/core/geometry';
-import { readRgbdFolder, readScanFile, SCAN_FILE_ENDINGS, type FolderFiles } from '@amber-knit/core/io';
-import type { Vec3 } from '@amber-knit/core/math';
+import { boundsOf, type Scan } from '@amber-knit/core/geometry';
+import { readRgbdFolder, SCAN_FILE_ENDINGS, type FolderFiles } from '@amber-knit/core/io';
 import { estimateSpacing, joinFrames } from '@amber-knit/core/pointcloud';
 import { GeometryError } from '@amber-knit/core/runtime';
-import { UNITS, type Unit } from '@amber-knit/operations';
+import { scanFromFile, type Unit } from '@amber-knit/operations';
 import { InputError } from './usage-error.js';
 
 export interface LoadOptions {
@@ -37,7 +36,6 @@ export async function loadInputs(paths: string[], options: LoadOptions): Promise
     taken.add(name);
     try {
       const { scan, remarks } = source.folder ? await loadFolder(source.path, name) : await loadFile(source.path, name, options);
-      checkSize(scan, options);
       scans.push(scan);
       notes.push(...remarks.map((r) => `${name}: ${r}`));
     } catch (e) {
@@ -70,16 +68,9 @@ async function expand(path: string): Promise<{ path: string; folder: boolean }[]
 async function loadFile(path: string, name: string, options: LoadOptions): Promise<{ scan: Scan; remarks: string[] }> {
   const { size } = await stat(path);
   if (size > MAX_FILE) throw new GeometryError('too-large', `the file has ${size} bytes; at most ${MAX_FILE} are read`);
-  const file = readScanFile(new Uint8Array(await readFile(path)), basename(path));
-  const factor = UNITS[options.units ?? 'mm'];
-  const positions = factor === 1 ? file.positions : file.positions.map((v) => v * factor);
-  const cloud = {
-    positions,
-    normals: file.normals ?? (file.indices ? vertexNormals({ positions, indices: file.indices }) : undefined),
-    colors: file.colors,
-  };
-  const origin = options.viewpoint === 'origin' || (options.viewpoint === 'auto' && !file.indices && looksFromOrigin(positions));
-  return { scan: { name, cloud, ...(origin ? { viewpoints: [[0, 0, 0] as Vec3] } : {}) }, remarks: file.notes };
+  const bytes = new Uint8Array(await readFile(path));
+  const { scan, notes } = await scanFromFile(bytes, basename(path), { name, unit: options.units ?? 'auto', viewpoint: options.viewpoint });
+  return { scan, remarks: notes };
 }
 
 async function loadFolder(path: string, name: string): Promise<{ scan: Scan; remarks: string[] }> {
@@ -96,28 +87,6 @@ async function loadFolder(path: string, name: string): Promise<{ scan: Scan; rem
   // One point per pixel of a single frame at working distance: more frames even out noise instead of adding points.
   const cloud = joinFrames(frames, middle / f.camera.fx);
   return { scan: { name, cloud, frames }, remarks: [] };
-}
-
-/** Points that all lie in front of the origin, inside a usual field of view, were seen from there. */
-export function looksFromOrigin(positions: Float32Array): boolean {
-  const n = positions.length / 3;
-  let outside = 0;
-  for (let i = 0; i < positions.length; i += 3) {
-    const z = positions[i + 2];
-    if (!(z > 0) || Math.abs(positions[i]) > 1.4 * z || Math.abs(positions[i + 1]) > 1.4 * z) outside++;
-  }
-  return outside <= 0.001 * n;
-}
-
-function checkSize(scan: Scan, options: LoadOptions): void {
-  const d = diagonalOf(boundsOf(scan.cloud.positions));
-  if (options.units) return;
-  if (d < 1) {
-    throw new GeometryError('invalid-parameter', `the scan is only ${d.toPrecision(3)} mm across. If its unit is metres, add --units m (or cm, in)`);
-  }
-  if (d > 50_000) {
-    throw new GeometryError('invalid-parameter', `the scan is ${(d / 1000).toFixed(0)} m across. If its unit is not millimetres, say so with --units; if it is, add --units mm`);
-  }
 }
 
 /** Facts about one input, for `info`. */

@@ -1,4 +1,5 @@
 import { GeometryError } from '@amber-knit/core/runtime';
+import { captureImport } from './capture-import.js';
 import { checkInspect } from './check-inspect.js';
 import { cleanStrays } from './clean-strays.js';
 import { cleanSupport } from './clean-support.js';
@@ -14,6 +15,7 @@ import { textureMap } from './texture-map.js';
 
 /** Every operation, in working order. */
 export const OPERATIONS = [
+  captureImport,
   cleanSupport,
   cleanStrays,
   cleanThin,

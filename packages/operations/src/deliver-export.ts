@@ -3,10 +3,7 @@ import { GeometryError } from '@amber-knit/core/runtime';
 import { defineOperation, type OutputFile } from './operation.js';
 import { count } from './each-scan.js';
 import { ChoiceParam, TextParam } from './params.js';
-
-/** Millimetres in one unit. */
-export const UNITS = { mm: 1, cm: 10, m: 1000, in: 25.4 } as const;
-export type Unit = keyof typeof UNITS;
+import { UNITS, type Unit } from './units.js';
 
 export class DeliverExportParams {
   @TextParam({ title: 'Name', help: 'Name of the file, without ending.' })

@@ -4,4 +4,6 @@ export * from './params.js';
 export * from './piece-stats.js';
 export * from './recipes.js';
 export * from './run-operation.js';
-export { UNITS, writeMeshFile, DeliverExportParams, type Unit } from './deliver-export.js';
+export * from './units.js';
+export { writeMeshFile } from './deliver-export.js';
+export { assertPlausibleSize, looksFromOrigin, scanFromFile } from './capture-import.js';

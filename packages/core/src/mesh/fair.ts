@@ -82,7 +82,7 @@ export function fairInPlace(positions: Float64Array, triangles: ArrayLike<number
         b[k] = -tmp[vertexOf[k]];
         x[k] = positions[3 * vertexOf[k] + axis];
       }
-      conjugateGradient(operator, diagonal, b, x, 1500, 1e-6);
+      conjugateGradient(operator, diagonal, b, x, 800, 1e-6);
       for (let k = 0; k < m; k++) positions[3 * vertexOf[k] + axis] = x[k];
     }
   }

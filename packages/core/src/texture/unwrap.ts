@@ -53,8 +53,9 @@ const DIRECTIONS = ((): number[][] => {
 export function unwrapMesh(mesh: TriangleMesh, options: Partial<UnwrapOptions>, ctx: RunContext): UvAtlas {
   const o = { ...UNWRAP_DEFAULTS, ...options };
   const m = mesh.indices.length / 3;
-  const normals = triangleNormals(mesh);
   const opposite = oppositeHalfEdges(mesh.indices, vertexCount(mesh));
+  // Charts follow the shape, not the roughness of single triangles.
+  const normals = smoothNormals(triangleNormals(mesh), opposite, 8);
   const label = labelByDirection(normals, opposite);
   ctx.checkpoint(0.2);
   absorbSmall(label, normals, opposite);
@@ -62,7 +63,7 @@ export function unwrapMesh(mesh: TriangleMesh, options: Partial<UnwrapOptions>, 
   let chart = connectedCharts(label, opposite);
   let flat = layFlat(mesh, normals, chart);
   for (let round = 0; round < 6; round++) {
-    if (!separateOverlaps(mesh, normals, chart, flat.plane, opposite)) break;
+    if (!separateOverlaps(mesh, normals, chart, flat, opposite)) break;
     chart = renumber(chart);
     flat = layFlat(mesh, normals, chart);
     ctx.checkpoint(0.4 + 0.08 * round);
@@ -96,6 +97,26 @@ function triangleNormals(mesh: TriangleMesh): Float32Array {
     out[t + 2] = z / l;
   }
   return out;
+}
+
+/** Averages each triangle's normal with its neighbours', `rounds` times. */
+function smoothNormals(normals: Float32Array, opposite: Int32Array, rounds: number): Float32Array {
+  let from = normals;
+  for (let r = 0; r < rounds; r++) {
+    const to = from.slice();
+    for (let t = 0; t < from.length / 3; t++) {
+      for (let k = 0; k < 3; k++) {
+        const h = opposite[3 * t + k];
+        if (h < 0) continue;
+        const u = 3 * Math.floor(h / 3);
+        for (let a = 0; a < 3; a++) to[3 * t + a] += from[u + a];
+      }
+      const l = Math.hypot(to[3 * t], to[3 * t + 1], to[3 * t + 2]);
+      for (let a = 0; a < 3; a++) to[3 * t + a] = l > 0 ? to[3 * t + a] / l : from[3 * t + a];
+    }
+    from = to;
+  }
+  return from;
 }
 
 /** Nearest of the fixed directions per triangle, then a few rounds in which neighbours vote to even out the borders. */
@@ -229,10 +250,11 @@ function layFlat(mesh: TriangleMesh, normals: Float32Array, chart: Int32Array): 
   const axes = new Float64Array(6 * count);
   for (let c = 0; c < count; c++) {
     let [x, y, z] = [mean[3 * c], mean[3 * c + 1], mean[3 * c + 2]];
-    const l = Math.hypot(x, y, z) || 1;
-    x /= l;
-    y /= l;
-    z /= l;
+    const l = Math.hypot(x, y, z);
+    // A chart without a direction (collapsed triangles only) may lie any way.
+    x = l > 1e-9 ? x / l : 0;
+    y = l > 1e-9 ? y / l : 0;
+    z = l > 1e-9 ? z / l : 1;
     mean[3 * c] = x;
     mean[3 * c + 1] = y;
     mean[3 * c + 2] = z;
@@ -266,14 +288,15 @@ function layFlat(mesh: TriangleMesh, normals: Float32Array, chart: Int32Array): 
 }
 
 /**
- * Finds triangles that lie over others of their chart (or face away from it) by drawing each chart on a fine grid, and
- * gives connected groups of them charts of their own. @returns true if anything changed
+ * Finds triangles that lie over others of their chart (or turn away from it) by drawing each chart on a fine grid, and
+ * gives connected groups of them charts of their own. Small folds among neighbours are let pass: they only paint a
+ * place twice. @returns true if anything changed
  */
 function separateOverlaps(
   mesh: TriangleMesh,
   normals: Float32Array,
   chart: Int32Array,
-  plane: Float32Array,
+  { plane, cosine }: FlatCharts,
   opposite: Int32Array,
 ): boolean {
   const m = chart.length;
@@ -285,9 +308,12 @@ function separateOverlaps(
   let any = false;
   const order = Array.from({ length: m }, (_, t) => t).sort((a, b) => chart[a] - chart[b] || a - b);
   let current = -1;
-  const shares = (t: number, u: number): boolean => {
-    for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) if (mesh.indices[3 * t + i] === mesh.indices[3 * u + j]) return true;
-    return false;
+  const p = mesh.positions;
+  const near = (8 * edge) / m;
+  const isNear = (t: number, u: number): boolean => {
+    const a = 3 * mesh.indices[3 * t];
+    const b = 3 * mesh.indices[3 * u];
+    return Math.hypot(p[a] - p[b], p[a + 1] - p[b + 1], p[a + 2] - p[b + 2]) < near;
   };
   for (const t of order) {
     if (chart[t] !== current) {
@@ -297,8 +323,10 @@ function separateOverlaps(
     const q = plane.subarray(6 * t, 6 * t + 6);
     const area = (q[2] - q[0]) * (q[5] - q[1]) - (q[4] - q[0]) * (q[3] - q[1]);
     if (area <= 0) {
-      moved[t] = 1;
-      any = true;
+      if (cosine[t] < 0.1) {
+        moved[t] = 1;
+        any = true;
+      }
       continue;
     }
     const x0 = Math.floor(Math.min(q[0], q[2], q[4]) / cell);
@@ -317,7 +345,7 @@ function separateOverlaps(
         if (a < 0 || b < 0 || c < 0) continue;
         const key = x * 1048576 + y;
         const o = owner.get(key);
-        if (o !== undefined && !shares(o, t)) {
+        if (o !== undefined && !isNear(o, t)) {
           clash = true;
           break;
         }
