@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { readPly } from '@amber-knit/core/io';
-import { transformPoints } from '@amber-knit/core/math';
+import { invertRigid, multiply, transformPoints } from '@amber-knit/core/math';
 import { measureDeviation } from '@amber-knit/core/measure';
 import { inspectTopology } from '@amber-knit/core/mesh';
 import { createRunContext } from '@amber-knit/core/runtime';
@@ -20,7 +20,7 @@ const found = truth.map((t) => {
   return s.state === 'registered' ? Float64Array.from({ length: 16 }, (_, i) => s.modelFromScan[(i % 4) * 4 + (i >> 2)]) : undefined;
 });
 const reference = truth.findIndex((t) => t.name === poses.reference);
-const objectFromModel = Float64Array.from(truth[reference].objectFromSensor);
+const objectFromModel = multiply(Float64Array.from(truth[reference].objectFromSensor), invertRigid(found[reference]!));
 const e = poseErrors(found, truth.map((t) => Float64Array.from(t.objectFromSensor)), reference, [0, 0, 75]);
 console.log(`poses: ${e.registered}/${truth.length}, worst ${e.worstAngleDeg.toFixed(4)}° ${e.worstShift.toFixed(4)} mm`);
 const bytes = new Uint8Array(readFileSync(join(out, 'mesh.ply')));

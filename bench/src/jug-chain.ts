@@ -17,18 +17,20 @@ export async function jugChain(): Promise<void> {
   };
   const demo = simulateJugScans();
   console.log(`simulated ${demo.scans.reduce((n, s) => n + s.scan.cloud.positions.length / 3, 0)} points in ${lap()}`);
+  let referenceName = '';
   let data: Partial<WorkData> = { scans: demo.scans.map((s) => s.scan) };
   const started = performance.now();
   for (const step of RECIPES[0].steps) {
     const operation = findOperation(step.operation);
     const result = await runOperation(operation, data, { ...operation.suggest(pieceStats(data)), ...step.set }, createRunContext({ seed: 1, onNote: (n) => console.log(`  ${n}`) }));
     data = { ...data, ...result.outputs };
+    if (typeof result.figures.reference === 'string') referenceName = result.figures.reference;
     console.log(`${operation.title}: ${operation.summarize(result.figures)} (${lap()})`);
   }
   console.log(`whole chain ${((performance.now() - started) / 1000).toFixed(1)} s, peak ${Math.round(process.resourceUsage().maxRSS / 1024)} MB`);
   const placements = data.placements!;
   const truth = demo.scans.map((s) => s.objectFromScan);
-  const reference = placements.findIndex((p) => p.pieceFromScan.every((v, i) => Math.abs(v - (i % 5 === 0 ? 1 : 0)) < 1e-12));
+  const reference = placements.findIndex((p) => p.name === referenceName);
   const e = poseErrors(placements.map((p) => (p.state === 'registered' ? p.pieceFromScan : undefined)), truth, reference, [0, 0, 75]);
   console.log(`poses ${e.registered}/${truth.length}, worst ${e.worstAngleDeg.toFixed(3)}° ${e.worstShift.toFixed(3)} mm`);
   const objectFromPiece = multiply(truth[reference], invertRigid(placements[reference].pieceFromScan));

@@ -3,7 +3,7 @@ import { millimetres } from './each-scan.js';
 import { LengthParam, TextParam } from './params.js';
 
 export class RegisterAutomaticParams {
-  @TextParam({ title: 'Reference', help: 'Name of the scan that stays put; empty chooses the largest.' })
+  @TextParam({ title: 'Reference', help: 'Name of the scan that stays put; empty chooses the first that fits. It also decides which way is up.' })
   reference = '';
 
   @LengthParam({ title: 'Feature cell', min: 0, max: 500, help: 'Cell of the thinned clouds in which features are compared; 0 takes it from the size of the scans.' })

@@ -292,13 +292,37 @@ export function encodeFrames(frames: DepthFrame[]): Uint8Array {
   return encode('frames', { frames: meta }, tables);
 }
 
+/** Decodes stored frames; depth and pictures are unpacked when first asked for, since most steps need only the poses. */
 export function decodeFrames(bytes: Uint8Array): DepthFrame[] {
   const { header, tables } = decodeBundle(bytes);
-  return (header.meta.frames as FrameMeta[]).map((m, i) => ({
-    name: m.name,
-    camera: m.camera,
-    depth: Float32Array.from(tables[`depth ${i}`].z, (v) => v * m.unit),
-    scanFromSensor: Float64Array.from(m.scanFromSensor),
-    ...(m.color ? { color: { camera: m.color, image: decodeColor(tables[`color ${i}`].png as Uint8Array, m.name) } } : {}),
-  }));
+  return (header.meta.frames as FrameMeta[]).map(
+    (m, i) => new StoredFrame(m, tables[`depth ${i}`].z as Uint16Array, tables[`color ${i}`]?.png as Uint8Array | undefined),
+  );
+}
+
+class StoredFrame implements DepthFrame {
+  readonly name: string;
+  readonly camera: Intrinsics;
+  readonly scanFromSensor: Float64Array;
+  private unpackedDepth?: Float32Array;
+  private unpackedColor?: DepthFrame['color'];
+
+  constructor(
+    private readonly meta: FrameMeta,
+    private readonly packedDepth: Uint16Array,
+    private readonly png?: Uint8Array,
+  ) {
+    this.name = meta.name;
+    this.camera = meta.camera;
+    this.scanFromSensor = Float64Array.from(meta.scanFromSensor);
+  }
+
+  get depth(): Float32Array {
+    return (this.unpackedDepth ??= Float32Array.from(this.packedDepth, (v) => v * this.meta.unit));
+  }
+
+  get color(): DepthFrame['color'] {
+    if (!this.png || !this.meta.color) return undefined;
+    return (this.unpackedColor ??= { camera: this.meta.color, image: decodeColor(this.png, this.meta.name) });
+  }
 }

@@ -9,3 +9,4 @@ export * from './point-to-plane.js';
 export * from './prepared-scan.js';
 export * from './range-view.js';
 export * from './register-scans.js';
+export * from './upright-frame.js';

@@ -1,15 +1,16 @@
-import { assertUsableCloud, pointCount } from '../geometry/point-cloud.js';
+import { assertUsableCloud } from '../geometry/point-cloud.js';
 import { loosePlacement, type Placement, type Scan } from '../geometry/scan.js';
-import { identity, invertRigid, multiply, type Mat4 } from '../math/mat4.js';
+import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { assembleScans, type RivalPlacement } from './assemble.js';
 import type { EvidenceScale } from './evidence.js';
 import { refineJointly, type PairResidual, type RefinementScan } from './joint-refinement.js';
 import { findPairCandidates, type PairCandidate } from './pair-candidates.js';
+import { uprightFrame } from './upright-frame.js';
 import { prepareScan, suggestScale, type PreparedScan, type RegistrationScale } from './prepared-scan.js';
 
 export interface RegisterScansOptions {
-  /** Name of the scan that stays put; empty = the largest one. */
+  /** Name of the scan that stays put; empty = the first that fits. */
   reference: string;
   /** Cell of the thinned clouds for features, mm; 0 = from the data. */
   coarseCell: number;
@@ -60,7 +61,7 @@ export function registerScans(
     }
   }
   const assembly = assembleScans(prepared, candidates, scale.coarse, evidenceScale, ctx.part(0.65, 0.8, 'Assembling'));
-  return finish(prepared, assembly.poses, assembly.rivals, o.reference, scale, ctx.part(0.8, 1, 'Registering together'));
+  return finish(scans, prepared, assembly.poses, assembly.rivals, o.reference, scale, ctx.part(0.8, 1, 'Registering together'));
 }
 
 /**
@@ -85,7 +86,7 @@ export function refinePlacements(
     const p = byName.get(s.name);
     return p && (p.state === 'placed' || p.state === 'registered') ? p.pieceFromScan : undefined;
   });
-  const result = finish(prepared, poses, [], o.reference, scale, ctx.part(0.4, 1, 'Registering together'));
+  const result = finish(scans, prepared, poses, [], o.reference, scale, ctx.part(0.4, 1, 'Registering together'));
   for (const p of result.placements) {
     if (byName.get(p.name)?.state === 'excluded') Object.assign(p, byName.get(p.name));
   }
@@ -93,6 +94,7 @@ export function refinePlacements(
 }
 
 function finish(
+  scanData: Scan[],
   prepared: PreparedScan[],
   poses: (Mat4 | undefined)[],
   rivals: RivalPlacement[],
@@ -112,7 +114,7 @@ function finish(
   }));
   const noise = medianNoise(list.map((i) => prepared[i]));
   const wanted = list.findIndex((i) => prepared[i].name === referenceName);
-  const fixed = wanted >= 0 ? wanted : largestScan(prepared, list);
+  const fixed = Math.max(0, wanted);
   const refined = refineJointly(
     scans,
     list.map((i) => poses[i]!),
@@ -124,10 +126,11 @@ function finish(
     },
     ctx,
   );
-  // The reference keeps its own frame: the piece's frame is the reference scan's.
-  const pieceFromOld = invertRigid(refined.pieceFromScan[fixed]);
+  // The reference decides the piece's frame; everything else follows it.
+  const pieceFromReference = uprightFrame(scanData[list[fixed]]);
+  const pieceFromOld = multiply(pieceFromReference, invertRigid(refined.pieceFromScan[fixed]));
   list.forEach((i, k) => {
-    placements[i].pieceFromScan = k === fixed ? identity() : multiply(pieceFromOld, refined.pieceFromScan[k]);
+    placements[i].pieceFromScan = k === fixed ? pieceFromReference : multiply(pieceFromOld, refined.pieceFromScan[k]);
     placements[i].state = 'registered';
   });
   const residuals = refined.residuals.map((r) => ({ ...r, a: list[r.a], b: list[r.b] }));
@@ -148,15 +151,6 @@ function finish(
     worstRms,
     converged: refined.converged,
   };
-}
-
-/** The placed scan with the most points: the steadiest to hold still. */
-function largestScan(prepared: PreparedScan[], list: number[]): number {
-  let best = 0;
-  list.forEach((i, k) => {
-    if (pointCount(prepared[i].fine) > pointCount(prepared[list[best]].fine)) best = k;
-  });
-  return best;
 }
 
 function medianNoise(scans: PreparedScan[]): number {

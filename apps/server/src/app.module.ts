@@ -1,0 +1,33 @@
+import { Module, type DynamicModule } from '@nestjs/common';
+import { TypeOrmModule } from '@nestjs/typeorm';
+import { DataSource } from 'typeorm';
+import type { ServerConfig } from './config.js';
+import { dataSourceOptions } from './database/data-source.js';
+import { EventsController } from './events/events.controller.js';
+import { EventsService } from './events/events.service.js';
+import { PieceStore } from './pieces/piece-store.js';
+import { PiecesController } from './pieces/pieces.controller.js';
+import { PiecesService } from './pieces/pieces.service.js';
+import { StepQueue } from './steps/step-queue.js';
+import { StepsController } from './steps/steps.controller.js';
+import { StepsService } from './steps/steps.service.js';
+import { BlobStore } from './storage/blob-store.js';
+
+@Module({})
+export class AppModule {
+  static configured(config: ServerConfig): DynamicModule {
+    return {
+      module: AppModule,
+      imports: [TypeOrmModule.forRoot(dataSourceOptions(config.databaseUrl))],
+      controllers: [PiecesController, StepsController, EventsController],
+      providers: [
+        { provide: BlobStore, useFactory: (db: DataSource) => new BlobStore(db), inject: [DataSource] },
+        { provide: PieceStore, useFactory: (db: DataSource, blobs: BlobStore) => new PieceStore(db, blobs), inject: [DataSource, BlobStore] },
+        { provide: StepQueue, useFactory: (db: DataSource) => new StepQueue(config.databaseUrl, db), inject: [DataSource] },
+        PiecesService,
+        StepsService,
+        EventsService,
+      ],
+    };
+  }
+}

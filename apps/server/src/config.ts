@@ -1,0 +1,23 @@
+/** Settings from the environment; everything has a default but the database. */
+export interface ServerConfig {
+  databaseUrl: string;
+  host: string;
+  port: number;
+  /** Folder of unfinished uploads. */
+  uploadDir: string;
+  /** Built browser files. */
+  webDir: string;
+  maxUploadBytes: number;
+}
+
+export function readConfig(env: NodeJS.ProcessEnv = process.env): ServerConfig {
+  if (!env.DATABASE_URL) throw new Error('DATABASE_URL is not set. Start with ./start, or name a PostgreSQL database.');
+  return {
+    databaseUrl: env.DATABASE_URL,
+    host: env.HOST ?? '127.0.0.1',
+    port: Number(env.PORT ?? 4780),
+    uploadDir: env.UPLOAD_DIR ?? '.data/uploads',
+    webDir: env.WEB_DIR ?? 'apps/web/dist',
+    maxUploadBytes: Number(env.MAX_UPLOAD_BYTES ?? 4 * 1024 ** 3),
+  };
+}

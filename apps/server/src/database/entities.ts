@@ -1,0 +1,105 @@
+import { Column, CreateDateColumn, Entity, Index, PrimaryColumn, PrimaryGeneratedColumn, UpdateDateColumn } from 'typeorm';
+import type { ArtifactView, Figures, StepStatus } from '@amber-knit/contracts';
+
+/** One object to deliver. */
+@Entity('piece')
+export class Piece {
+  @PrimaryGeneratedColumn('uuid') id: string;
+  @Column('text') name: string;
+  @Column('text', { default: '' }) note: string;
+  /** The state that stands now. */
+  @Column('uuid', { name: 'state_id', nullable: true }) stateId: string | null;
+  /** States undone, the next to redo last. */
+  @Column('uuid', { name: 'redo', array: true, default: () => "'{}'" }) redo: string[];
+  @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
+  @UpdateDateColumn({ name: 'updated_at', type: 'timestamptz' }) updatedAt: Date;
+}
+
+/** Data captured in one continuous go. */
+@Entity('scan')
+export class ScanRow {
+  @PrimaryGeneratedColumn('uuid') id: string;
+  @Index() @Column('uuid', { name: 'piece_id' }) pieceId: string;
+  @Column('text') name: string;
+  @Column('text') setup: string;
+  @Column('int', { name: 'color_index' }) colorIndex: number;
+  @Column('int') frames: number;
+  /** The cloud as it came in. */
+  @Column('uuid', { name: 'original_id' }) originalId: string;
+  @Column('uuid', { name: 'frames_id', nullable: true }) framesId: string | null;
+}
+
+/** Which artifacts are current: each slot names an artifact. */
+export interface Heads {
+  /** Cloud artifact by scan id; a scan that is not listed does not exist in this state. */
+  clouds: Record<string, string>;
+  placements?: string;
+  mesh?: string;
+  model?: string;
+  /** Turntable strip of the surface, for the shelf. */
+  picture?: string;
+}
+
+/** A piece's state after a step; states form a tree through `parentId`, nothing is overwritten. */
+@Entity('piece_state')
+export class PieceState {
+  @PrimaryGeneratedColumn('uuid') id: string;
+  @Index() @Column('uuid', { name: 'piece_id' }) pieceId: string;
+  @Column('uuid', { name: 'parent_id', nullable: true }) parentId: string | null;
+  @Column('uuid', { name: 'step_id', nullable: true }) stepId: string | null;
+  @Column('jsonb') heads: Heads;
+  @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
+}
+
+/** An immutable result; its bytes are a blob. */
+@Entity('artifact')
+export class Artifact {
+  @PrimaryGeneratedColumn('uuid') id: string;
+  @Index() @Column('uuid', { name: 'piece_id' }) pieceId: string;
+  @Column('text') kind: ArtifactView['kind'];
+  @Column('text', { name: 'blob_sha256' }) blobSha256: string;
+  @Column('jsonb') facts: Record<string, number | string | boolean>;
+  @Column('uuid', { name: 'step_id', nullable: true }) stepId: string | null;
+  @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
+}
+
+/** One run of an operation. */
+@Entity('step')
+export class Step {
+  @PrimaryGeneratedColumn('uuid') id: string;
+  @Index() @Column('uuid', { name: 'piece_id' }) pieceId: string;
+  @Column('text', { name: 'operation_id' }) operationId: string;
+  @Column('int', { name: 'operation_version' }) operationVersion: number;
+  @Column('jsonb') params: Record<string, unknown>;
+  @Column('int') seed: number;
+  @Column('text') status: StepStatus;
+  @Column('boolean', { name: 'cancel_requested', default: false }) cancelRequested: boolean;
+  @Column('real', { default: 0 }) progress: number;
+  @Column('text', { name: 'progress_stage', default: '' }) progressStage: string;
+  /** Artifacts read and made. */
+  @Column('uuid', { array: true, default: () => "'{}'" }) inputs: string[];
+  @Column('uuid', { array: true, default: () => "'{}'" }) outputs: string[];
+  /** Raw file to read, for imports. */
+  @Column('text', { name: 'source_sha256', nullable: true }) sourceSha256: string | null;
+  @Column('text', { name: 'source_name', nullable: true }) sourceName: string | null;
+  @Column('text', { name: 'source_setup', nullable: true }) sourceSetup: string | null;
+  @Column('jsonb', { nullable: true }) figures: Figures | null;
+  @Column('text', { nullable: true }) summary: string | null;
+  @Column('jsonb', { default: () => "'[]'" }) notes: string[];
+  @Column('text', { nullable: true }) error: string | null;
+  @Column('int', { default: 0 }) attempt: number;
+  @Column('text', { nullable: true }) worker: string | null;
+  @Column('timestamptz', { nullable: true }) heartbeat: Date | null;
+  @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
+  @Column('timestamptz', { name: 'started_at', nullable: true }) startedAt: Date | null;
+  @Column('timestamptz', { name: 'finished_at', nullable: true }) finishedAt: Date | null;
+}
+
+/** Bytes by their SHA-256, in chunks. */
+@Entity('blob')
+export class Blob {
+  @PrimaryColumn('text') sha256: string;
+  @Column('bigint') bytes: string;
+}
+
+export const ENTITIES = [Piece, ScanRow, PieceState, Artifact, Step, Blob];

@@ -1,0 +1,46 @@
+import type { MigrationInterface, QueryRunner } from 'typeorm';
+
+/** Append only: a migration that has landed is never changed. */
+class Initial1764030000000 implements MigrationInterface {
+  name = 'Initial1764030000000';
+
+  async up(q: QueryRunner): Promise<void> {
+    await q.query(`
+      CREATE TABLE piece (
+        id uuid PRIMARY KEY DEFAULT gen_random_uuid(), name text NOT NULL, note text NOT NULL DEFAULT '', state_id uuid,
+        redo uuid[] NOT NULL DEFAULT '{}', created_at timestamptz NOT NULL DEFAULT now(), updated_at timestamptz NOT NULL DEFAULT now());
+      CREATE TABLE scan (
+        id uuid PRIMARY KEY DEFAULT gen_random_uuid(), piece_id uuid NOT NULL REFERENCES piece ON DELETE CASCADE,
+        name text NOT NULL, setup text NOT NULL, color_index int NOT NULL, frames int NOT NULL, original_id uuid NOT NULL, frames_id uuid);
+      CREATE INDEX scan_piece ON scan (piece_id);
+      CREATE TABLE piece_state (
+        id uuid PRIMARY KEY DEFAULT gen_random_uuid(), piece_id uuid NOT NULL REFERENCES piece ON DELETE CASCADE,
+        parent_id uuid, step_id uuid, heads jsonb NOT NULL, created_at timestamptz NOT NULL DEFAULT now());
+      CREATE INDEX piece_state_piece ON piece_state (piece_id);
+      CREATE TABLE blob (sha256 text PRIMARY KEY, bytes bigint NOT NULL);
+      CREATE TABLE blob_chunk (
+        sha256 text NOT NULL REFERENCES blob ON DELETE CASCADE, position int NOT NULL, data bytea NOT NULL, PRIMARY KEY (sha256, position));
+      ALTER TABLE blob_chunk ALTER COLUMN data SET STORAGE EXTERNAL;
+      CREATE TABLE artifact (
+        id uuid PRIMARY KEY DEFAULT gen_random_uuid(), piece_id uuid NOT NULL REFERENCES piece ON DELETE CASCADE, kind text NOT NULL,
+        blob_sha256 text NOT NULL REFERENCES blob, facts jsonb NOT NULL, step_id uuid, created_at timestamptz NOT NULL DEFAULT now());
+      CREATE INDEX artifact_piece ON artifact (piece_id);
+      CREATE TABLE step (
+        id uuid PRIMARY KEY DEFAULT gen_random_uuid(), piece_id uuid NOT NULL REFERENCES piece ON DELETE CASCADE,
+        operation_id text NOT NULL, operation_version int NOT NULL, params jsonb NOT NULL, seed int NOT NULL, status text NOT NULL,
+        cancel_requested boolean NOT NULL DEFAULT false, progress real NOT NULL DEFAULT 0, progress_stage text NOT NULL DEFAULT '',
+        inputs uuid[] NOT NULL DEFAULT '{}', outputs uuid[] NOT NULL DEFAULT '{}',
+        source_sha256 text, source_name text, source_setup text,
+        figures jsonb, summary text, notes jsonb NOT NULL DEFAULT '[]', error text, attempt int NOT NULL DEFAULT 0, worker text,
+        heartbeat timestamptz, created_at timestamptz NOT NULL DEFAULT now(), started_at timestamptz, finished_at timestamptz);
+      CREATE INDEX step_piece ON step (piece_id, created_at);
+      CREATE INDEX step_open ON step (status) WHERE status IN ('queued', 'running');
+    `);
+  }
+
+  async down(q: QueryRunner): Promise<void> {
+    await q.query('DROP TABLE step, artifact, blob_chunk, blob, piece_state, scan, piece');
+  }
+}
+
+export const MIGRATIONS = [Initial1764030000000];

@@ -1,0 +1,129 @@
+import type { DataSource, EntityManager } from 'typeorm';
+import type { ThreadResult } from '../worker/thread.js';
+import { Artifact, Piece, PieceState, ScanRow, type Heads } from '../database/entities.js';
+import type { EncodedArtifact } from '../storage/artifact-codec.js';
+import type { BlobStore } from '../storage/blob-store.js';
+
+/** A new scan with its encoded data. */
+export interface NewScan {
+  name: string;
+  setup: string;
+  cloud: EncodedArtifact;
+  frames?: EncodedArtifact;
+  frameCount: number;
+}
+
+/** Reads and advances a piece's state. Every change makes a new state; undo and redo only move between states. */
+export class PieceStore {
+  constructor(
+    private readonly db: DataSource,
+    private readonly blobs: BlobStore,
+  ) {}
+
+  async heads(piece: Piece, manager: EntityManager = this.db.manager): Promise<Heads> {
+    if (!piece.stateId) return { clouds: {} };
+    return (await manager.findOneByOrFail(PieceState, { id: piece.stateId })).heads;
+  }
+
+  async saveArtifact(pieceId: string, stepId: string | null, encoded: EncodedArtifact, manager: EntityManager): Promise<Artifact> {
+    const blobSha256 = await this.blobs.put(encoded.bytes, manager);
+    return manager.save(manager.create(Artifact, { pieceId, stepId, kind: encoded.kind, blobSha256, facts: { ...encoded.facts, bytes: encoded.bytes.length } }));
+  }
+
+  /** Makes `heads` the current state; what was undone before can't be redone after this. */
+  async advance(pieceId: string, stepId: string | null, heads: Heads, manager: EntityManager): Promise<void> {
+    const piece = await manager.findOneOrFail(Piece, { where: { id: pieceId }, lock: { mode: 'pessimistic_write' } });
+    const state = await manager.save(manager.create(PieceState, { pieceId, parentId: piece.stateId, stepId, heads }));
+    piece.stateId = state.id;
+    piece.redo = [];
+    await manager.save(piece);
+  }
+
+  /** Adds scans to a piece and to its heads. */
+  async addScans(pieceId: string, stepId: string | null, scans: NewScan[], manager: EntityManager): Promise<Artifact[]> {
+    const piece = await manager.findOneByOrFail(Piece, { id: pieceId });
+    const heads = await this.heads(piece, manager);
+    const clouds = { ...heads.clouds };
+    const made: Artifact[] = [];
+    const existing = await manager.findBy(ScanRow, { pieceId });
+    const taken = new Set(existing.map((s) => s.name));
+    let colorIndex = existing.length;
+    for (const scan of scans) {
+      let name = scan.name;
+      for (let k = 2; taken.has(name); k++) name = `${scan.name} ${k}`;
+      taken.add(name);
+      const cloud = await this.saveArtifact(pieceId, stepId, scan.cloud, manager);
+      const frames = scan.frames ? await this.saveArtifact(pieceId, stepId, scan.frames, manager) : undefined;
+      made.push(cloud, ...(frames ? [frames] : []));
+      const row = await manager.save(
+        manager.create(ScanRow, { pieceId, name, setup: scan.setup, colorIndex: colorIndex++, frames: scan.frameCount, originalId: cloud.id, framesId: frames?.id ?? null }),
+      );
+      clouds[row.id] = cloud.id;
+    }
+    await this.advance(pieceId, stepId, { ...heads, clouds }, manager);
+    return made;
+  }
+
+  /** Stores a step's results and advances the state. @returns the new artifacts' ids */
+  async applyResult(pieceId: string, stepId: string, result: ThreadResult, setup: string): Promise<string[]> {
+    return this.db.transaction(async (manager) => {
+      const piece = await manager.findOneByOrFail(Piece, { id: pieceId });
+      const rows = await manager.findBy(ScanRow, { pieceId });
+      const heads = await this.heads(piece, manager);
+      const next: Heads = { ...heads, clouds: { ...heads.clouds } };
+      const made: string[] = [];
+      const fresh: NewScan[] = [];
+      for (const c of result.clouds) {
+        const row = rows.find((r) => r.name === c.name && heads.clouds[r.id]);
+        if (!row || c.frames) {
+          fresh.push({ name: c.name, setup, cloud: c.cloud, frames: c.frames, frameCount: c.frameCount });
+          continue;
+        }
+        const artifact = await this.saveArtifact(pieceId, stepId, c.cloud, manager);
+        next.clouds[row.id] = artifact.id;
+        made.push(artifact.id);
+      }
+      for (const slot of ['placements', 'mesh', 'model', 'picture'] as const) {
+        const encoded = result[slot];
+        if (!encoded) continue;
+        const artifact = await this.saveArtifact(pieceId, stepId, encoded, manager);
+        next[slot] = artifact.id;
+        if (slot !== 'picture') made.push(artifact.id);
+      }
+      // A new surface makes the map of the old one meaningless.
+      if (result.mesh && !result.model) delete next.model;
+      if (result.file) {
+        const artifact = await this.saveArtifact(
+          pieceId,
+          stepId,
+          { kind: 'file', bytes: result.file.bytes, facts: { name: result.file.name, mediaType: result.file.mediaType } },
+          manager,
+        );
+        made.push(artifact.id);
+      }
+      if (fresh.length > 0) made.push(...(await this.addScans(pieceId, stepId, fresh, manager)).map((a) => a.id));
+      else if (JSON.stringify(next) !== JSON.stringify(heads)) await this.advance(pieceId, stepId, next, manager);
+      return made;
+    });
+  }
+
+  /** Moves back (or, for redo, forward again) by one state. @returns false if there is nothing to move to */
+  async move(pieceId: string, direction: 'undo' | 'redo'): Promise<boolean> {
+    return this.db.transaction(async (manager) => {
+      const piece = await manager.findOneOrFail(Piece, { where: { id: pieceId }, lock: { mode: 'pessimistic_write' } });
+      if (direction === 'undo') {
+        const state = piece.stateId ? await manager.findOneByOrFail(PieceState, { id: piece.stateId }) : undefined;
+        if (!state?.parentId) return false;
+        piece.redo = [...piece.redo, state.id];
+        piece.stateId = state.parentId;
+      } else {
+        const next = piece.redo[piece.redo.length - 1];
+        if (!next) return false;
+        piece.redo = piece.redo.slice(0, -1);
+        piece.stateId = next;
+      }
+      await manager.save(piece);
+      return true;
+    });
+  }
+}

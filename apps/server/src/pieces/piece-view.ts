@@ -1,0 +1,144 @@
+import type { DataSource } from 'typeorm';
+import type { ArtifactView, PieceView, ScanView, StageState } from '@amber-knit/contracts';
+import { OPERATIONS, STAGES, type Stage } from '@amber-knit/operations';
+import { Artifact, Piece, PieceState, ScanRow, Step, type Heads } from '../database/entities.js';
+import { decodePlacements } from '../storage/artifact-codec.js';
+import type { BlobStore } from '../storage/blob-store.js';
+
+export function artifactView(a: Artifact): ArtifactView {
+  return { id: a.id, kind: a.kind, bytes: Number(a.facts.bytes ?? 0), facts: a.facts, stepId: a.stepId };
+}
+
+const short = (n: number): string => (n >= 1e6 ? `${(n / 1e6).toFixed(2)}M` : n >= 1000 ? `${Math.round(n / 1000)}k` : String(n));
+
+/** Puts together everything the browser shows of a piece. */
+export async function buildPieceView(db: DataSource, blobs: BlobStore, id: string): Promise<PieceView> {
+  const manager = db.manager;
+  const piece = await manager.findOneByOrFail(Piece, { id });
+  const state = piece.stateId ? await manager.findOneByOrFail(PieceState, { id: piece.stateId }) : undefined;
+  const heads: Heads = state?.heads ?? { clouds: {} };
+  const rows = await manager.find(ScanRow, { where: { pieceId: id }, order: { colorIndex: 'ASC' } });
+  const artifacts = new Map((await manager.findBy(Artifact, { pieceId: id })).map((a) => [a.id, a]));
+  const steps = await manager.find(Step, { where: { pieceId: id }, order: { createdAt: 'ASC' } });
+  const stepOf = new Map(steps.map((s) => [s.id, s]));
+  const view = (artifactId?: string): ArtifactView | null => {
+    const a = artifactId ? artifacts.get(artifactId) : undefined;
+    return a ? artifactView(a) : null;
+  };
+  const placementList = heads.placements ? decodePlacements(await blobs.get(artifacts.get(heads.placements)!.blobSha256)) : [];
+  const scanList: ScanView[] = rows
+    .filter((r) => heads.clouds[r.id])
+    .map((r) => {
+      const p = placementList.find((x) => x.name === r.name);
+      return {
+        id: r.id,
+        name: r.name,
+        setup: r.setup,
+        colorIndex: r.colorIndex,
+        frames: r.frames,
+        cloud: view(heads.clouds[r.id])!,
+        original: view(r.originalId)!,
+        placement: p
+          ? { name: p.name, state: p.state, pieceFromScan: Array.from(p.pieceFromScan) }
+          : { name: r.name, state: 'loose', pieceFromScan: [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1] },
+      };
+    });
+  const stages = buildStages(heads, scanList, artifacts, stepOf, steps);
+  const mesh = view(heads.mesh);
+  const reached = [...stages].reverse().find((s) => s.state === 'done' || s.state === 'outdated')?.stage ?? 'plan';
+  const undoOf = state?.stepId ? stepOf.get(state.stepId) : undefined;
+  return {
+    id,
+    name: piece.name,
+    note: piece.note,
+    scans: scanList.length,
+    points: scanList.reduce((n, s) => n + Number(s.cloud.facts.points ?? 0), 0),
+    stage: reached,
+    triangles: Number(mesh?.facts.triangles ?? 0),
+    watertight: mesh ? Boolean(mesh.facts.watertight) : null,
+    updatedAt: piece.updatedAt.toISOString(),
+    picture: view(heads.picture),
+    setups: [...new Set(scanList.map((s) => s.setup))],
+    scanList,
+    placements: view(heads.placements),
+    mesh,
+    model: view(heads.model),
+    stages,
+    canUndo: Boolean(state?.parentId),
+    canRedo: piece.redo.length > 0,
+    lastStep: undoOf ? (OPERATIONS.find((o) => o.id === undoOf.operationId)?.title ?? undoOf.operationId) : null,
+  };
+}
+
+/** The state of each stage, with one figure, for the knit chart. */
+function buildStages(
+  heads: Heads,
+  scans: ScanView[],
+  artifacts: Map<string, Artifact>,
+  stepOf: Map<string, Step>,
+  steps: Step[],
+): StageState[] {
+  const current = new Set([...Object.values(heads.clouds), heads.placements]);
+  // A result is up to date if all it was made from is current, or was itself made from what is current.
+  const fresh = (artifactId: string): boolean => {
+    const a = artifacts.get(artifactId);
+    const step = a?.stepId ? stepOf.get(a.stepId) : undefined;
+    if (!step) return true;
+    return step.inputs.every((input) => {
+      const kind = artifacts.get(input)?.kind;
+      if (kind === 'frames') return true;
+      if (kind === 'cloud') return current.has(input);
+      if (kind === 'placements') return current.has(input) && fresh(input);
+      return fresh(input);
+    });
+  };
+  /** The steps that led to an artifact, newest first, along its meshes. */
+  const lineage = (artifactId?: string): { step: Step; artifact: Artifact }[] => {
+    const out: { step: Step; artifact: Artifact }[] = [];
+    let at = artifactId;
+    while (at) {
+      const artifact = artifacts.get(at);
+      const step = artifact?.stepId ? stepOf.get(artifact.stepId) : undefined;
+      if (!artifact || !step) break;
+      out.push({ step, artifact });
+      at = step.inputs.find((i) => artifacts.get(i)?.kind === 'mesh');
+    }
+    return out;
+  };
+  const running = new Set(
+    steps.filter((s) => s.status === 'running' || s.status === 'queued').map((s) => OPERATIONS.find((o) => o.id === s.operationId)?.stage),
+  );
+  const line = lineage(heads.model ?? heads.mesh);
+  const last = (stage: Stage): { step: Step; artifact: Artifact } | undefined =>
+    line.find(({ step }) => OPERATIONS.find((o) => o.id === step.operationId)?.stage === stage);
+  const points = scans.reduce((n, s) => n + Number(s.cloud.facts.points ?? 0), 0);
+  const registered = scans.filter((s) => s.placement.state === 'registered').length;
+  const cleaned = scans.filter((s) => s.cloud.id !== s.original.id).length;
+  const newest = (operationId: string): Step | undefined => steps.filter((s) => s.operationId === operationId && s.status === 'done').pop();
+
+  const make = (stage: Stage, done: boolean, isFresh: boolean, figure: string, detail: string): StageState => ({
+    stage,
+    state: running.has(stage) ? 'running' : !done ? 'empty' : isFresh ? 'done' : 'outdated',
+    figure: done ? figure : '',
+    detail: done ? detail : '',
+  });
+  const setups = new Set(scans.map((s) => s.setup)).size;
+  const fuse = last('fuse');
+  const mend = last('mend');
+  const texture = last('texture');
+  const inspected = newest('check.inspect');
+  const exported = newest('deliver.export');
+  const ofCurrent = (step?: Step): boolean => Boolean(step && heads.mesh && step.inputs.includes(heads.mesh));
+  const table: Record<Stage, StageState> = {
+    plan: make('plan', scans.length > 0, true, `${setups} setup${setups === 1 ? '' : 's'}`, ''),
+    capture: make('capture', scans.length > 0, true, `${scans.length} scans`, ''),
+    clean: make('clean', cleaned > 0, true, `${short(points)} points`, `${cleaned} of ${scans.length}`),
+    register: make('register', registered > 0, heads.placements ? fresh(heads.placements) : true, `${registered} of ${scans.length}`, ''),
+    fuse: make('fuse', Boolean(fuse), fuse ? fresh(fuse.artifact.id) : true, fuse ? `${Number(fuse.step.figures?.voxel ?? 0).toFixed(2)} mm` : '', fuse ? `${short(Number(fuse.artifact.facts.triangles))} tri` : ''),
+    mend: make('mend', Boolean(mend), mend ? fresh(mend.artifact.id) : true, mend ? `${short(Number(mend.artifact.facts.triangles))} tri` : '', mend?.artifact.facts.watertight ? 'watertight' : 'open'),
+    texture: make('texture', Boolean(texture), texture ? fresh(texture.artifact.id) : true, texture ? `${String(texture.artifact.facts.mapSize)}²` : '', ''),
+    check: make('check', Boolean(inspected), ofCurrent(inspected), inspected ? `${Number(inspected.figures?.height ?? 0).toFixed(1)} mm high` : '', inspected?.figures?.watertight ? 'closed' : 'open'),
+    deliver: make('deliver', Boolean(exported), ofCurrent(exported), exported ? String(exported.figures?.file ?? '') : '', ''),
+  };
+  return STAGES.map((s) => table[s]);
+}

@@ -1,0 +1,130 @@
+import { Body, Controller, Get, Header, HttpCode, NotFoundException, Param, ParseUUIDPipe, Patch, Post, Query, Res, StreamableFile } from '@nestjs/common';
+import { ApiOperation, ApiProperty, ApiPropertyOptional, ApiTags } from '@nestjs/swagger';
+import { IsOptional, IsString, Length, MaxLength } from 'class-validator';
+import type { Response } from 'express';
+import { Readable } from 'node:stream';
+import { DataSource } from 'typeorm';
+import type { OperationView, PieceSummary, PieceView } from '@amber-knit/contracts';
+import { findOperation, OPERATIONS, paramFields } from '@amber-knit/operations';
+import { Artifact } from '../database/entities.js';
+import { BlobStore } from '../storage/blob-store.js';
+import { PiecesService } from './pieces.service.js';
+
+export class NewPieceBody {
+  @ApiProperty({ example: 'Galley jug' })
+  @IsString()
+  @Length(1, 120)
+  name: string;
+
+  @ApiPropertyOptional({ example: 'Glazed stoneware' })
+  @IsOptional()
+  @IsString()
+  @MaxLength(400)
+  note?: string;
+}
+
+export class ChangePieceBody {
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsString()
+  @Length(1, 120)
+  name?: string;
+
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsString()
+  @MaxLength(400)
+  note?: string;
+}
+
+@ApiTags('Pieces')
+@Controller('api')
+export class PiecesController {
+  constructor(
+    private readonly pieces: PiecesService,
+    private readonly db: DataSource,
+    private readonly blobs: BlobStore,
+  ) {}
+
+  @Get('pieces')
+  @ApiOperation({ summary: 'All pieces' })
+  list(): Promise<PieceSummary[]> {
+    return this.pieces.list();
+  }
+
+  @Post('pieces')
+  @ApiOperation({ summary: 'A new, empty piece' })
+  create(@Body() body: NewPieceBody): Promise<PieceView> {
+    return this.pieces.create(body.name.trim(), body.note ?? '');
+  }
+
+  @Get('pieces/:id')
+  @ApiOperation({ summary: 'A piece with its scans, results and stages' })
+  view(@Param('id', ParseUUIDPipe) id: string): Promise<PieceView> {
+    return this.pieces.view(id);
+  }
+
+  @Patch('pieces/:id')
+  @ApiOperation({ summary: 'Renames a piece' })
+  change(@Param('id', ParseUUIDPipe) id: string, @Body() body: ChangePieceBody): Promise<PieceView> {
+    return this.pieces.rename(id, body);
+  }
+
+  @Post('pieces/:id/undo')
+  @HttpCode(200)
+  @ApiOperation({ summary: 'Goes back by one step; nothing is deleted' })
+  undo(@Param('id', ParseUUIDPipe) id: string): Promise<PieceView> {
+    return this.pieces.move(id, 'undo');
+  }
+
+  @Post('pieces/:id/redo')
+  @HttpCode(200)
+  @ApiOperation({ summary: 'Goes forward again' })
+  redo(@Param('id', ParseUUIDPipe) id: string): Promise<PieceView> {
+    return this.pieces.move(id, 'redo');
+  }
+
+  @Get('pieces/:id/suggestions')
+  @ApiOperation({ summary: 'Suggested parameters of an operation for this piece' })
+  async suggestions(@Param('id', ParseUUIDPipe) id: string, @Query('operation') operationId: string): Promise<Record<string, unknown>> {
+    const operation = findOperation(operationId);
+    return operation.suggest(await this.pieces.stats(id)) as Record<string, unknown>;
+  }
+
+  @Get('operations')
+  @Header('Cache-Control', 'no-cache')
+  @ApiTags('Operations')
+  @ApiOperation({ summary: 'Every operation with its parameters' })
+  operations(): OperationView[] {
+    return OPERATIONS.map((o) => ({
+      id: o.id,
+      version: o.version,
+      stage: o.stage,
+      title: o.title,
+      help: o.help,
+      needs: [...o.needs],
+      gives: [...o.gives],
+      fields: paramFields(o.params),
+    }));
+  }
+
+  @Get('artifacts/:id/data')
+  @ApiTags('Artifacts')
+  @ApiOperation({ summary: 'The bytes of an artifact, streamed; see docs/formats.md' })
+  async data(@Param('id', ParseUUIDPipe) id: string, @Res({ passthrough: true }) response: Response): Promise<StreamableFile | void> {
+    const artifact = await this.db.manager.findOneBy(Artifact, { id });
+    if (!artifact) throw new NotFoundException('There is no such artifact.');
+    const size = await this.blobs.size(artifact.blobSha256);
+    // Artifacts never change, so a browser may keep them for good.
+    response.setHeader('Cache-Control', 'public, max-age=31536000, immutable');
+    response.setHeader('ETag', `"${artifact.blobSha256}"`);
+    const name = artifact.facts.name;
+    return new StreamableFile(Readable.from(this.blobs.chunks(artifact.blobSha256)), {
+      type: String(artifact.facts.mediaType ?? (artifact.kind === 'placements' ? 'application/json' : 'application/octet-stream')),
+      length: size,
+      ...(artifact.kind === 'file' && name && artifact.facts.mediaType !== 'image/png'
+        ? { disposition: `attachment; filename="${String(name).replace(/["\\\r\n]/g, '')}"` }
+        : {}),
+    });
+  }
+}

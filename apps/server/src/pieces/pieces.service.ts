@@ -1,0 +1,69 @@
+import { Injectable } from '@nestjs/common';
+import { DataSource } from 'typeorm';
+import type { PieceSummary, PieceView } from '@amber-knit/contracts';
+import { summarizeScans, type PieceStats } from '@amber-knit/operations';
+import { Piece } from '../database/entities.js';
+import { BlobStore } from '../storage/blob-store.js';
+import { CHANNELS, StepQueue } from '../steps/step-queue.js';
+import { PieceStore } from './piece-store.js';
+import { buildPieceView } from './piece-view.js';
+
+@Injectable()
+export class PiecesService {
+  constructor(
+    private readonly db: DataSource,
+    private readonly blobs: BlobStore,
+    private readonly store: PieceStore,
+    private readonly queue: StepQueue,
+  ) {}
+
+  async list(): Promise<PieceSummary[]> {
+    const pieces = await this.db.manager.find(Piece, { order: { createdAt: 'ASC' } });
+    return Promise.all(
+      pieces.map(async (p) => {
+        const { id, name, note, scans, points, stage, triangles, watertight, updatedAt, picture } = await this.view(p.id);
+        return { id, name, note, scans, points, stage, triangles, watertight, updatedAt, picture };
+      }),
+    );
+  }
+
+  view(id: string): Promise<PieceView> {
+    return buildPieceView(this.db, this.blobs, id);
+  }
+
+  async create(name: string, note: string): Promise<PieceView> {
+    const piece = await this.db.manager.save(this.db.manager.create(Piece, { name, note }));
+    await this.db.transaction((m) => this.store.advance(piece.id, null, { clouds: {} }, m));
+    return this.view(piece.id);
+  }
+
+  async rename(id: string, change: { name?: string; note?: string }): Promise<PieceView> {
+    const piece = await this.db.manager.findOneByOrFail(Piece, { id });
+    await this.db.manager.save(Object.assign(piece, change));
+    return this.view(id);
+  }
+
+  /** @returns the piece after moving; unchanged if there was nothing to undo or redo */
+  async move(id: string, direction: 'undo' | 'redo'): Promise<PieceView> {
+    await this.db.manager.findOneByOrFail(Piece, { id });
+    if (await this.store.move(id, direction)) await this.queue.notify(CHANNELS.piece, id);
+    return this.view(id);
+  }
+
+  /** Facts for suggested parameters, from what is stored beside the data. */
+  async stats(id: string): Promise<PieceStats> {
+    const view = await this.view(id);
+    return summarizeScans(
+      view.scanList.map((s) => ({
+        name: s.name,
+        points: Number(s.cloud.facts.points),
+        spacing: Number(s.cloud.facts.spacing),
+        diagonal: Number(s.cloud.facts.diagonal),
+        hasFrames: s.frames > 0,
+        hasColors: Boolean(s.cloud.facts.colours),
+      })),
+      view.triangles,
+      view.model !== null,
+    );
+  }
+}

@@ -1,0 +1,46 @@
+import { Catch, HttpException, type ArgumentsHost, type ExceptionFilter } from '@nestjs/common';
+import type { Response } from 'express';
+import { EntityNotFoundError, QueryFailedError } from 'typeorm';
+import { GeometryError, type GeometryErrorCode } from '@amber-knit/core/runtime';
+import type { Problem } from '@amber-knit/contracts';
+
+const STATUS: Record<GeometryErrorCode, number> = {
+  'empty-input': 422,
+  'corrupt-file': 422,
+  'unsupported-format': 415,
+  'not-manifold': 422,
+  degenerate: 422,
+  'too-large': 413,
+  'invalid-parameter': 400,
+  cancelled: 409,
+};
+
+/** Any thrown value as RFC 9457 problem details. Unexpected ones tell nothing about the server's inside. */
+export function toProblem(e: unknown): Problem {
+  if (e instanceof GeometryError) {
+    return { type: `urn:amber-knit:${e.code}`, title: e.code.replace(/-/g, ' '), status: STATUS[e.code], detail: e.message, code: e.code };
+  }
+  if (e instanceof HttpException) {
+    const body = e.getResponse();
+    const message = typeof body === 'object' && 'message' in body ? (body.message as string | string[]) : e.message;
+    return { type: 'about:blank', title: e.name.replace(/Exception$/, ''), status: e.getStatus(), detail: Array.isArray(message) ? message.join('; ') : message };
+  }
+  if (e instanceof EntityNotFoundError || (e instanceof QueryFailedError && /invalid input syntax for type uuid/.test(e.message))) {
+    return { type: 'about:blank', title: 'Not found', status: 404, detail: 'There is nothing with this id.' };
+  }
+  return { type: 'about:blank', title: 'Internal error', status: 500, detail: 'Something went wrong on the server. Nothing was changed; try again.' };
+}
+
+@Catch()
+export class ProblemFilter implements ExceptionFilter {
+  catch(e: unknown, host: ArgumentsHost): void {
+    const problem = toProblem(e);
+    if (problem.status === 500) console.error(e);
+    const response = host.switchToHttp().getResponse<Response>();
+    if (response.headersSent) {
+      response.end();
+      return;
+    }
+    response.status(problem.status).type('application/problem+json').send(JSON.stringify(problem));
+  }
+}

@@ -1,0 +1,30 @@
+import type { StepView } from '@amber-knit/contracts';
+import { OPERATIONS } from '@amber-knit/operations';
+import type { Step } from '../database/entities.js';
+
+export function stepView(s: Step): StepView {
+  const operation = OPERATIONS.find((o) => o.id === s.operationId);
+  return {
+    id: s.id,
+    pieceId: s.pieceId,
+    operationId: s.operationId,
+    title: operation?.title ?? s.operationId,
+    stage: operation?.stage ?? 'clean',
+    version: s.operationVersion,
+    params: s.params,
+    seed: s.seed,
+    status: s.status,
+    progress: s.progress,
+    progressStage: s.progressStage,
+    figures: s.figures,
+    summary: s.summary,
+    notes: s.notes,
+    error: s.error,
+    inputs: s.inputs,
+    outputs: s.outputs,
+    attempt: s.attempt,
+    createdAt: s.createdAt.toISOString(),
+    startedAt: s.startedAt?.toISOString() ?? null,
+    finishedAt: s.finishedAt?.toISOString() ?? null,
+  };
+}

@@ -1,0 +1,56 @@
+import { Body, Controller, Get, HttpCode, Param, ParseUUIDPipe, Post } from '@nestjs/common';
+import { ApiOperation, ApiProperty, ApiPropertyOptional, ApiTags } from '@nestjs/swagger';
+import { IsInt, IsObject, IsOptional, IsString, Max, MaxLength, Min } from 'class-validator';
+import type { StepView } from '@amber-knit/contracts';
+import { StepsService } from './steps.service.js';
+
+export class NewStepBody {
+  @ApiProperty({ example: 'fuse.surface' })
+  @IsString()
+  @MaxLength(80)
+  operationId: string;
+
+  @ApiPropertyOptional({ description: 'Values of the operation’s own parameters; see GET /api/operations', example: { voxel: 0.6 } })
+  @IsOptional()
+  @IsObject()
+  params?: Record<string, unknown>;
+
+  @ApiPropertyOptional({ example: 1 })
+  @IsOptional()
+  @IsInt()
+  @Min(0)
+  @Max(2147483647)
+  seed?: number;
+}
+
+@ApiTags('Steps')
+@Controller('api')
+export class StepsController {
+  constructor(private readonly steps: StepsService) {}
+
+  @Post('pieces/:id/steps')
+  @HttpCode(202)
+  @ApiOperation({ summary: 'Queues a run of an operation' })
+  enqueue(@Param('id', ParseUUIDPipe) id: string, @Body() body: NewStepBody): Promise<StepView> {
+    return this.steps.enqueue(id, body.operationId, body.params ?? {}, body.seed ?? 1);
+  }
+
+  @Get('pieces/:id/steps')
+  @ApiOperation({ summary: 'The ledger: all runs of a piece, oldest first' })
+  list(@Param('id', ParseUUIDPipe) id: string): Promise<StepView[]> {
+    return this.steps.list(id);
+  }
+
+  @Get('steps/:id')
+  @ApiOperation({ summary: 'One run' })
+  get(@Param('id', ParseUUIDPipe) id: string): Promise<StepView> {
+    return this.steps.get(id);
+  }
+
+  @Post('steps/:id/cancel')
+  @HttpCode(202)
+  @ApiOperation({ summary: 'Asks a run to stop' })
+  cancel(@Param('id', ParseUUIDPipe) id: string): Promise<StepView> {
+    return this.steps.cancel(id);
+  }
+}

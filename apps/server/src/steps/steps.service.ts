@@ -1,0 +1,74 @@
+import { Injectable } from '@nestjs/common';
+import { DataSource } from 'typeorm';
+import type { StepView } from '@amber-knit/contracts';
+import { findOperation, parseParams } from '@amber-knit/operations';
+import { GeometryError } from '@amber-knit/core/runtime';
+import { Piece, Step } from '../database/entities.js';
+import { PiecesService } from '../pieces/pieces.service.js';
+import { CHANNELS, StepQueue } from './step-queue.js';
+import { stepView } from './step-view.js';
+
+/** A file that waits to be imported. */
+export interface ImportSource {
+  sha256: string;
+  name: string;
+  setup: string;
+}
+
+@Injectable()
+export class StepsService {
+  constructor(
+    private readonly db: DataSource,
+    private readonly queue: StepQueue,
+    private readonly pieces: PiecesService,
+  ) {}
+
+  /** Validates and queues a run. Parameters not given take suggested values. */
+  async enqueue(pieceId: string, operationId: string, values: Record<string, unknown>, seed: number, source?: ImportSource): Promise<StepView> {
+    const operation = findOperation(operationId);
+    if ((operation.needs as string[]).includes('file') && !source) {
+      throw new GeometryError('invalid-parameter', `"${operation.title}" starts with an uploaded file.`);
+    }
+    await this.db.manager.findOneByOrFail(Piece, { id: pieceId });
+    const suggested = operation.suggest(await this.pieces.stats(pieceId));
+    const params = parseParams(operation.params, { ...suggested, ...values });
+    const step = await this.db.manager.save(
+      this.db.manager.create(Step, {
+        pieceId,
+        operationId,
+        operationVersion: operation.version,
+        params: { ...params } as Record<string, unknown>,
+        seed,
+        status: 'queued',
+        sourceSha256: source?.sha256 ?? null,
+        sourceName: source?.name ?? null,
+        sourceSetup: source?.setup ?? null,
+      }),
+    );
+    await this.queue.send(step.id);
+    await this.queue.notify(CHANNELS.step, step.id);
+    return stepView(await this.db.manager.findOneByOrFail(Step, { id: step.id }));
+  }
+
+  async list(pieceId: string): Promise<StepView[]> {
+    return (await this.db.manager.find(Step, { where: { pieceId }, order: { createdAt: 'ASC' } })).map(stepView);
+  }
+
+  async get(id: string): Promise<StepView> {
+    return stepView(await this.db.manager.findOneByOrFail(Step, { id }));
+  }
+
+  /** Asks a step to stop: at once if it is queued, within a second if it runs. Finished steps stay as they are. */
+  async cancel(id: string): Promise<StepView> {
+    await this.db.manager.findOneByOrFail(Step, { id });
+    await this.db.query(
+      `UPDATE step SET cancel_requested = true, status = CASE WHEN status = 'queued' THEN 'cancelled' ELSE status END,
+              finished_at = CASE WHEN status = 'queued' THEN now() ELSE finished_at END
+       WHERE id = $1 AND status IN ('queued', 'running')`,
+      [id],
+    );
+    await this.queue.notify(CHANNELS.cancel, id);
+    await this.queue.notify(CHANNELS.step, id);
+    return this.get(id);
+  }
+}

@@ -1,0 +1,114 @@
+import { boundsOf, diagonalOf, pointCount, triangleCount, type Placement, type Scan, type TexturedMesh, type TriangleMesh } from '@amber-knit/core/geometry';
+import { decodeCloud, decodeFrames, decodeMesh, encodeCloud, encodeColorPng, encodeFrames, encodeMesh } from '@amber-knit/core/io';
+import { inspectTopology, simplifyMesh } from '@amber-knit/core/mesh';
+import { estimateSpacing } from '@amber-knit/core/pointcloud';
+import { renderTurntable } from '@amber-knit/core/texture';
+import type { ArtifactView } from '@amber-knit/contracts';
+
+/** An artifact's bytes with its kind and facts, before it has an id. */
+export interface EncodedArtifact {
+  kind: ArtifactView['kind'];
+  bytes: Uint8Array;
+  facts: ArtifactView['facts'];
+}
+
+export function encodeScanCloud(scan: Scan): EncodedArtifact {
+  const b = boundsOf(scan.cloud.positions);
+  return {
+    kind: 'cloud',
+    bytes: encodeCloud(scan.cloud, scan.backdrop, { viewpoints: scan.viewpoints }),
+    facts: {
+      points: pointCount(scan.cloud),
+      spacing: estimateSpacing(scan.cloud),
+      diagonal: diagonalOf(b),
+      width: b.max[0] - b.min[0],
+      depth: b.max[1] - b.min[1],
+      height: b.max[2] - b.min[2],
+      colours: scan.cloud.colors !== undefined,
+    },
+  };
+}
+
+export function encodeScanFrames(scan: Scan): EncodedArtifact | undefined {
+  if (!scan.frames?.length) return undefined;
+  return { kind: 'frames', bytes: encodeFrames(scan.frames), facts: { frames: scan.frames.length } };
+}
+
+export function decodeScan(name: string, cloud: Uint8Array, frames?: Uint8Array): Scan {
+  const c = decodeCloud(cloud);
+  return {
+    name,
+    cloud: c.cloud,
+    backdrop: c.backdrop,
+    viewpoints: c.meta.viewpoints as Scan['viewpoints'],
+    ...(frames ? { frames: decodeFrames(frames) } : {}),
+  };
+}
+
+/** Triangles of the light version that the browser shows first. */
+const COARSE_TRIANGLES = 24_000;
+
+export async function encodeSurface(mesh: TriangleMesh | TexturedMesh): Promise<EncodedArtifact> {
+  const report = inspectTopology(mesh);
+  const textured = 'cornerUvs' in mesh;
+  const coarse = !textured && triangleCount(mesh) > 2 * COARSE_TRIANGLES ? await coarseTriangles(mesh) : undefined;
+  return {
+    kind: textured ? 'model' : 'mesh',
+    bytes: encodeMesh(mesh, coarse),
+    facts: {
+      triangles: report.triangles,
+      vertices: report.vertices,
+      pieces: report.pieces,
+      holes: Number.isFinite(report.holes) ? report.holes : -1,
+      watertight: report.watertight,
+      ...(textured ? { mapSize: mesh.texture.width } : {}),
+    },
+  };
+}
+
+async function coarseTriangles(mesh: TriangleMesh): Promise<Uint32Array> {
+  // An index list over the full vertices: tag each vertex with its number to find it again after compaction.
+  const n = mesh.positions.length / 3;
+  const tags = { low: new Uint8Array(3 * n), high: new Uint8Array(n) };
+  for (let v = 0; v < n; v++) {
+    tags.low[3 * v] = v & 255;
+    tags.low[3 * v + 1] = (v >> 8) & 255;
+    tags.low[3 * v + 2] = (v >> 16) & 255;
+    tags.high[v] = v >>> 24;
+  }
+  const { mesh: light } = await simplifyMesh(
+    { positions: mesh.positions, indices: mesh.indices, colors: tags.low, invented: tags.high },
+    { triangles: COARSE_TRIANGLES },
+  );
+  const c = light.colors!;
+  const h = light.invented!;
+  return light.indices.map((v) => c[3 * v] | (c[3 * v + 1] << 8) | (c[3 * v + 2] << 16) | (h[v] << 24));
+}
+
+export function decodeSurface(bytes: Uint8Array): TriangleMesh | TexturedMesh {
+  return decodeMesh(bytes);
+}
+
+export function encodePlacements(placements: Placement[]): EncodedArtifact {
+  const plain = placements.map((p) => ({ ...p, pieceFromScan: Array.from(p.pieceFromScan) }));
+  return {
+    kind: 'placements',
+    bytes: new TextEncoder().encode(JSON.stringify(plain)),
+    facts: { registered: placements.filter((p) => p.state === 'registered').length, scans: placements.length },
+  };
+}
+
+export function decodePlacements(bytes: Uint8Array): Placement[] {
+  const plain = JSON.parse(new TextDecoder().decode(bytes)) as (Omit<Placement, 'pieceFromScan'> & { pieceFromScan: number[] })[];
+  return plain.map((p) => ({ ...p, pieceFromScan: Float64Array.from(p.pieceFromScan) }));
+}
+
+/** Pictures in a turntable strip and the edge of each, pixels. */
+export const TURNTABLE = { views: 8, size: 240 };
+
+/** A strip of turntable pictures of a surface, for the shelf; undefined without a surface. */
+export function encodePicture(mesh: TriangleMesh | TexturedMesh | undefined): EncodedArtifact | undefined {
+  if (!mesh) return undefined;
+  const strip = renderTurntable(mesh, TURNTABLE.size, TURNTABLE.views, [239, 233, 221]);
+  return { kind: 'file', bytes: encodeColorPng(strip), facts: { name: 'turntable.png', mediaType: 'image/png', ...TURNTABLE } };
+}

@@ -1,0 +1,53 @@
+import { createHash } from 'node:crypto';
+import type { DataSource, EntityManager } from 'typeorm';
+
+const CHUNK = 2 * 1024 * 1024;
+
+/**
+ * Bytes in PostgreSQL, addressed by their SHA-256: the same bytes are stored once, and never rewritten.
+ */
+export class BlobStore {
+  constructor(private readonly db: DataSource) {}
+
+  /** Stores bytes unless they are there already. @returns their SHA-256 */
+  async put(bytes: Uint8Array, manager: EntityManager = this.db.manager): Promise<string> {
+    const sha = createHash('sha256').update(bytes).digest('hex');
+    await manager.transaction(async (tx) => {
+      const fresh = (await tx.query('INSERT INTO blob (sha256, bytes) VALUES ($1, $2) ON CONFLICT DO NOTHING RETURNING sha256', [sha, bytes.length])) as unknown[];
+      if (fresh.length === 0) return;
+      for (let at = 0, position = 0; at < bytes.length; at += CHUNK, position++) {
+        const part = Buffer.from(bytes.buffer, bytes.byteOffset + at, Math.min(CHUNK, bytes.length - at));
+        await tx.query('INSERT INTO blob_chunk (sha256, position, data) VALUES ($1, $2, $3)', [sha, position, part]);
+      }
+    });
+    return sha;
+  }
+
+  /** The chunks in order, one in memory at a time. */
+  async *chunks(sha: string): AsyncGenerator<Buffer> {
+    for (let position = 0; ; position++) {
+      const rows = (await this.db.query('SELECT data FROM blob_chunk WHERE sha256 = $1 AND position = $2', [sha, position])) as { data: Buffer }[];
+      if (rows.length === 0) return;
+      yield rows[0].data;
+    }
+  }
+
+  async size(sha: string): Promise<number | undefined> {
+    const rows = (await this.db.query('SELECT bytes FROM blob WHERE sha256 = $1', [sha])) as { bytes: string }[];
+    return rows.length > 0 ? Number(rows[0].bytes) : undefined;
+  }
+
+  /** All bytes at once. @throws Error if they are incomplete */
+  async get(sha: string): Promise<Uint8Array> {
+    const size = await this.size(sha);
+    if (size === undefined) throw new Error(`Blob ${sha} does not exist.`);
+    const out = new Uint8Array(size);
+    let at = 0;
+    for await (const part of this.chunks(sha)) {
+      out.set(part, at);
+      at += part.length;
+    }
+    if (at !== size) throw new Error(`Blob ${sha} holds ${at} of ${size} bytes.`);
+    return out;
+  }
+}

@@ -1,0 +1,98 @@
+import { parentPort, workerData } from 'node:worker_threads';
+import { createRunContext, GeometryError } from '@amber-knit/core/runtime';
+import { findOperation, runOperation, type WorkData } from '@amber-knit/operations';
+import type { TexturedMesh } from '@amber-knit/core/geometry';
+import {
+  decodePlacements,
+  decodeScan,
+  decodeSurface,
+  encodePicture,
+  encodePlacements,
+  encodeScanCloud,
+  encodeScanFrames,
+  encodeSurface,
+  type EncodedArtifact,
+} from '../storage/artifact-codec.js';
+
+/** What the worker process hands to a thread: stored bytes, not objects. */
+export interface ThreadJob {
+  operationId: string;
+  params: Record<string, unknown>;
+  seed: number;
+  cancelFlag: SharedArrayBuffer;
+  scans: { name: string; cloud: Uint8Array; frames?: Uint8Array }[];
+  placements?: Uint8Array;
+  mesh?: Uint8Array;
+  model?: Uint8Array;
+  file?: { name: string; bytes: Uint8Array };
+}
+
+/** What comes back: encoded results. Clouds come only for scans that changed. */
+export interface ThreadResult {
+  figures: Record<string, number | string | boolean>;
+  summary: string;
+  clouds: { name: string; cloud: EncodedArtifact; frames?: EncodedArtifact; frameCount: number }[];
+  placements?: EncodedArtifact;
+  mesh?: EncodedArtifact;
+  model?: EncodedArtifact;
+  picture?: EncodedArtifact;
+  file?: { name: string; mediaType: string; bytes: Uint8Array };
+}
+
+export type ThreadMessage =
+  | { type: 'progress'; fraction: number; stage: string }
+  | { type: 'note'; text: string }
+  | { type: 'done'; result: ThreadResult }
+  | { type: 'failed'; code: string; message: string };
+
+/** Runs one operation from stored bytes to stored bytes. */
+async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise<ThreadResult> {
+  const operation = findOperation(job.operationId);
+  const scans = job.scans.map((s) => decodeScan(s.name, s.cloud, s.frames));
+  const data: Partial<WorkData> = {
+    ...(scans.length > 0 ? { scans } : {}),
+    ...(job.placements ? { placements: decodePlacements(job.placements) } : {}),
+    ...(job.mesh ? { mesh: decodeSurface(job.mesh) } : {}),
+    ...(job.model ? { model: decodeSurface(job.model) as TexturedMesh } : {}),
+    ...(job.file ? { file: { ...job.file, mediaType: 'application/octet-stream' } } : {}),
+  };
+  const ctx = createRunContext({
+    seed: job.seed,
+    cancelFlag: new Int32Array(job.cancelFlag),
+    onProgress: (fraction, stage) => send({ type: 'progress', fraction, stage }),
+    onNote: (text) => send({ type: 'note', text }),
+  });
+  const { outputs, figures } = await runOperation(operation, data, job.params, ctx);
+  ctx.checkpoint(1, 'Storing');
+  const changed = (outputs.scans ?? []).filter((s) => !scans.some((old) => old.cloud === s.cloud));
+  return {
+    figures,
+    summary: operation.summarize(figures),
+    clouds: changed.map((s) => ({
+      name: s.name,
+      cloud: encodeScanCloud(s),
+      // Frames never change after capture; only a new scan brings some.
+      frames: scans.some((old) => old.name === s.name) ? undefined : encodeScanFrames(s),
+      frameCount: s.frames?.length ?? 0,
+    })),
+    placements: outputs.placements && encodePlacements(outputs.placements),
+    mesh: outputs.mesh && (await encodeSurface(outputs.mesh)),
+    model: outputs.model && (await encodeSurface(outputs.model)),
+    picture: encodePicture(outputs.model ?? outputs.mesh),
+    file: outputs.file,
+  };
+}
+
+if (parentPort) {
+  const port = parentPort;
+  const send = (m: ThreadMessage): void => port.postMessage(m);
+  runJob(workerData as ThreadJob, send).then(
+    (result) => send({ type: 'done', result }),
+    (e: unknown) =>
+      send({
+        type: 'failed',
+        code: e instanceof GeometryError ? e.code : 'internal',
+        message: e instanceof Error ? e.message : String(e),
+      }),
+  );
+}

@@ -1,0 +1,116 @@
+import type { ArtifactKind, Figures, ParamField, Stage } from '@amber-knit/operations';
+
+/** HTTP and event types that server and browser share. Dates are ISO 8601 texts, lengths millimetres. */
+
+export type StepStatus = 'queued' | 'running' | 'done' | 'failed' | 'cancelled';
+
+export interface OperationView {
+  id: string;
+  version: number;
+  stage: Stage;
+  title: string;
+  help: string;
+  needs: ArtifactKind[];
+  gives: ArtifactKind[];
+  fields: ParamField[];
+}
+
+export interface StepView {
+  id: string;
+  pieceId: string;
+  operationId: string;
+  title: string;
+  stage: Stage;
+  version: number;
+  params: Record<string, unknown>;
+  seed: number;
+  status: StepStatus;
+  progress: number;
+  progressStage: string;
+  figures: Figures | null;
+  summary: string | null;
+  notes: string[];
+  error: string | null;
+  inputs: string[];
+  outputs: string[];
+  attempt: number;
+  createdAt: string;
+  startedAt: string | null;
+  finishedAt: string | null;
+}
+
+export interface ArtifactView {
+  id: string;
+  kind: 'cloud' | 'frames' | 'placements' | 'mesh' | 'model' | 'file';
+  bytes: number;
+  /** Facts such as points, spacing, triangles. */
+  facts: Record<string, number | string | boolean>;
+  stepId: string | null;
+}
+
+export interface PlacementView {
+  name: string;
+  state: 'loose' | 'placed' | 'registered' | 'excluded';
+  /** 16 numbers, column by column. */
+  pieceFromScan: number[];
+}
+
+export interface ScanView {
+  id: string;
+  name: string;
+  setup: string;
+  /** Position in the list of colours. */
+  colorIndex: number;
+  frames: number;
+  cloud: ArtifactView;
+  /** The cloud as it came in. */
+  original: ArtifactView;
+  placement: PlacementView;
+}
+
+/** A stage's state on the knit chart. */
+export interface StageState {
+  stage: Stage;
+  state: 'empty' | 'done' | 'outdated' | 'running';
+  figure: string;
+  detail: string;
+}
+
+export interface PieceSummary {
+  id: string;
+  name: string;
+  note: string;
+  scans: number;
+  points: number;
+  stage: Stage;
+  triangles: number;
+  watertight: boolean | null;
+  updatedAt: string;
+  picture: ArtifactView | null;
+}
+
+export interface PieceView extends PieceSummary {
+  setups: string[];
+  scanList: ScanView[];
+  placements: ArtifactView | null;
+  mesh: ArtifactView | null;
+  model: ArtifactView | null;
+  stages: StageState[];
+  canUndo: boolean;
+  canRedo: boolean;
+  /** What the last undoable step was. */
+  lastStep: string | null;
+}
+
+export type ServerEvent = { type: 'step'; step: StepView } | { type: 'piece'; pieceId: string };
+
+/** RFC 9457 problem details. */
+export interface Problem {
+  type: string;
+  title: string;
+  status: number;
+  detail: string;
+  code?: string;
+}
+
+export type { ArtifactKind, Figures, ParamField, Stage };
