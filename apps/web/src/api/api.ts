@@ -1,0 +1,66 @@
+import { createApi, fetchBaseQuery } from '@reduxjs/toolkit/query/react';
+import type { OperationView, PieceSummary, PieceView, Problem, ServerEvent, StepView } from '@amber-knit/contracts';
+
+/** All calls to the server; server events keep the cache true (see `server-events`). */
+export const api = createApi({
+  reducerPath: 'api',
+  baseQuery: fetchBaseQuery({ baseUrl: '/api/' }),
+  tagTypes: ['Pieces', 'Piece', 'Steps'],
+  endpoints: (build) => ({
+    pieces: build.query<PieceSummary[], void>({ query: () => 'pieces', providesTags: ['Pieces'] }),
+    piece: build.query<PieceView, string>({ query: (id) => `pieces/${id}`, providesTags: (_r, _e, id) => [{ type: 'Piece', id }] }),
+    operations: build.query<OperationView[], void>({ query: () => 'operations' }),
+    steps: build.query<StepView[], string>({ query: (id) => `pieces/${id}/steps`, providesTags: (_r, _e, id) => [{ type: 'Steps', id }] }),
+    suggestions: build.query<Record<string, unknown>, { pieceId: string; operationId: string }>({
+      query: ({ pieceId, operationId }) => `pieces/${pieceId}/suggestions?operation=${operationId}`,
+      providesTags: (_r, _e, { pieceId }) => [{ type: 'Piece', id: pieceId }],
+    }),
+    createPiece: build.mutation<PieceView, { name: string; note: string }>({
+      query: (body) => ({ url: 'pieces', method: 'POST', body }),
+      invalidatesTags: ['Pieces'],
+    }),
+    runOperation: build.mutation<StepView, { pieceId: string; operationId: string; params: Record<string, unknown> }>({
+      query: ({ pieceId, ...body }) => ({ url: `pieces/${pieceId}/steps`, method: 'POST', body }),
+      invalidatesTags: (_r, _e, { pieceId }) => [{ type: 'Steps', id: pieceId }],
+    }),
+    cancelStep: build.mutation<StepView, string>({ query: (id) => ({ url: `steps/${id}/cancel`, method: 'POST' }) }),
+    move: build.mutation<PieceView, { id: string; direction: 'undo' | 'redo' }>({
+      query: ({ id, direction }) => ({ url: `pieces/${id}/${direction}`, method: 'POST' }),
+      invalidatesTags: (_r, _e, { id }) => ['Pieces', { type: 'Piece', id }],
+    }),
+  }),
+});
+
+/** Listens to server events for as long as the page is open. `dispatch` is the store's. */
+export function listenToServer(dispatch: (action: unknown) => unknown): () => void {
+  const source = new EventSource('/api/events');
+  let opened = false;
+  source.onopen = () => {
+    // After a lost connection everything may have changed.
+    if (opened) dispatch(api.util.invalidateTags(['Pieces', 'Piece', 'Steps']));
+    opened = true;
+  };
+  source.onmessage = (message) => {
+    const event = JSON.parse(message.data as string) as ServerEvent;
+    if (event.type === 'piece') dispatch(api.util.invalidateTags(['Pieces', { type: 'Piece', id: event.pieceId }]));
+    else {
+      const { step } = event;
+      dispatch(
+        api.util.updateQueryData('steps', step.pieceId, (list) => {
+          const at = list.findIndex((s) => s.id === step.id);
+          if (at >= 0) list[at] = step;
+          else list.push(step);
+        }) as never,
+      );
+      if (step.status !== 'running' || step.progress === 0) dispatch(api.util.invalidateTags([{ type: 'Piece', id: step.pieceId }]));
+    }
+  };
+  return () => source.close();
+}
+
+/** The server's words for a failed call. */
+export function problemText(error: unknown): string {
+  const data = (error as { data?: Problem } | undefined)?.data;
+  if (data && typeof data === 'object' && 'detail' in data) return data.detail;
+  return 'The server does not answer. Nothing is lost; try again in a moment.';
+}

@@ -1,0 +1,13 @@
+import { configureStore } from '@reduxjs/toolkit';
+import { useDispatch, useSelector } from 'react-redux';
+import { api } from '../api/api';
+import { viewReducer } from './view-slice';
+
+export const store = configureStore({
+  reducer: { [api.reducerPath]: api.reducer, view: viewReducer },
+  middleware: (getDefault) => getDefault().concat(api.middleware),
+});
+
+export type RootState = ReturnType<typeof store.getState>;
+export const useAppDispatch = useDispatch.withTypes<typeof store.dispatch>();
+export const useAppSelector = useSelector.withTypes<RootState>();

@@ -1,0 +1,34 @@
+import { createSlice, type PayloadAction } from '@reduxjs/toolkit';
+
+export type ColorMode = 'scan' | 'true' | 'shape' | 'invented';
+export type Tool = 'turn' | 'measure';
+
+/** How the 3D view shows things; ids and settings only, buffers live in the view. */
+export interface ViewSettings {
+  color: ColorMode;
+  lit: boolean;
+  wireframe: boolean;
+  tool: Tool;
+  hidden: string[];
+  isolated: string | null;
+}
+
+const initialState: ViewSettings = { color: 'true', lit: true, wireframe: false, tool: 'turn', hidden: [], isolated: null };
+
+const slice = createSlice({
+  name: 'view',
+  initialState,
+  reducers: {
+    colorChosen: (s, a: PayloadAction<ColorMode>) => void (s.color = a.payload),
+    litToggled: (s) => void (s.lit = !s.lit),
+    wireframeToggled: (s) => void (s.wireframe = !s.wireframe),
+    toolChosen: (s, a: PayloadAction<Tool>) => void (s.tool = a.payload),
+    scanHidden: (s, a: PayloadAction<string>) => {
+      s.hidden = s.hidden.includes(a.payload) ? s.hidden.filter((x) => x !== a.payload) : [...s.hidden, a.payload];
+    },
+    scanIsolated: (s, a: PayloadAction<string>) => void (s.isolated = s.isolated === a.payload ? null : a.payload),
+  },
+});
+
+export const { colorChosen, litToggled, wireframeToggled, toolChosen, scanHidden, scanIsolated } = slice.actions;
+export const viewReducer = slice.reducer;

@@ -1,0 +1,93 @@
+import { Download } from 'lucide-react';
+import type { OperationView, PieceView, Stage, StepView } from '@amber-knit/contracts';
+import { api } from '../../api/api';
+import { STAGE_NAMES } from '../../app/stages';
+import { Notice } from '../../shared/controls';
+import { figureText, mm, words } from '../../shared/format';
+import { ImportPanel } from '../import/import-panel';
+import { OperationForm } from './operation-form';
+import { RunningStep } from './running-step';
+
+const GUIDE: Record<Stage, string> = {
+  plan: 'Here you will choose how the object is scanned: device, kind of object, size and finish, with warnings about what scans badly. It comes with a later version; scans can be brought in from files now.',
+  capture: 'Live capture with the simulated scanners comes with a later version. Scans from elsewhere come in as files.',
+  clean: 'Take away what is not the object: the table under it, stray points, flying pixels at edges.',
+  register: 'Bring all scans into one place. Loose scans lie side by side until then.',
+  fuse: 'Merge the registered scans into one surface.',
+  mend: 'Close holes and remove faults, then reduce the triangles to what the use needs.',
+  texture: 'Colour the surface from the captured pictures.',
+  check: 'Measure the result: size, area, volume, distances.',
+  deliver: 'Write the result to a file that others can open.',
+};
+
+/** What the piece must have before a stage can work, in words. */
+function missing(piece: PieceView, operation: OperationView): string | null {
+  if (operation.needs.includes('scans') && piece.scans === 0) return 'Bring in scans first (Capture).';
+  if (operation.needs.includes('placements') && !piece.placements) return 'Register the scans first.';
+  if (operation.needs.includes('mesh') && !piece.mesh) return 'Fuse the scans first.';
+  return null;
+}
+
+/** The panel on the right: operations of the stage, what runs, the newest figures. */
+export function StagePanel({ piece, stage }: { piece: PieceView; stage: Stage }) {
+  const { data: operations } = api.useOperationsQuery();
+  const { data: steps } = api.useStepsQuery(piece.id);
+  const name = STAGE_NAMES.find(([id]) => id === stage)![1];
+  const own = operations?.filter((o) => o.stage === stage && !o.needs.includes('file')) ?? [];
+  const open = steps?.filter((s) => s.status === 'running' || s.status === 'queued') ?? [];
+  const last = steps?.filter((s) => s.stage === stage && s.status !== 'running' && s.status !== 'queued').pop();
+  return (
+    <aside aria-label={`${name}: operations`} className="flex w-82 shrink-0 flex-col overflow-y-auto border-l border-line bg-panel px-4 py-3">
+      <h2 className="m-0 text-base font-semibold">{name}</h2>
+      <p className="mb-2 mt-1 text-muted">{GUIDE[stage]}</p>
+      {open.map((s) => (
+        <RunningStep key={s.id} step={s} />
+      ))}
+      {last && <LastResult step={last} />}
+      {(stage === 'capture' || stage === 'plan') && <ImportPanel piece={piece} />}
+      {own.map((o, i) => {
+        const lack = missing(piece, o);
+        return lack ? (
+          i === 0 && <Notice key={o.id}>{lack}</Notice>
+        ) : (
+          <OperationForm key={o.id} pieceId={piece.id} operation={o} main={i === 0} busy={open.length > 0} />
+        );
+      })}
+    </aside>
+  );
+}
+
+function LastResult({ step }: { step: StepView }) {
+  const lengths = new Set(['rms', 'worstRms', 'voxel', 'width', 'depth', 'height', 'deviationRms', 'deviationMax', 'spacing']);
+  if (step.status === 'failed') {
+    return (
+      <Notice tone="error">
+        <b>{step.title}</b> did not finish. {step.error}
+      </Notice>
+    );
+  }
+  if (step.status === 'cancelled') return <Notice>{step.title} was cancelled. Nothing was changed.</Notice>;
+  return (
+    <section aria-label="Newest result" className="mb-1 rounded-lg bg-sunk px-3 py-2">
+      <div>{step.summary}</div>
+      <dl className="num m-0 mt-1 grid grid-cols-[1fr_auto] gap-x-3">
+        {Object.entries(step.figures ?? {}).map(([k, v]) => (
+          <div key={k} className="contents">
+            <dt className="text-muted">{words(k)}</dt>
+            <dd className="m-0 text-right">{lengths.has(k) ? mm(Number(v)) : /Ratio$|coverage/.test(k) ? `${(100 * Number(v)).toFixed(1)} %` : figureText(v)}</dd>
+          </div>
+        ))}
+      </dl>
+      {step.notes.map((n) => (
+        <p key={n} className="m-0 mt-1 text-brick">
+          {n}
+        </p>
+      ))}
+      {step.operationId === 'deliver.export' && step.outputs[0] && (
+        <a href={`/api/artifacts/${step.outputs[0]}/data`} download={String(step.figures?.file)} className="mt-2 inline-flex items-center gap-1.5 rounded-lg bg-amber px-3 py-1.5 font-semibold text-on-amber no-underline">
+          <Download size={16} /> Download {String(step.figures?.file)}
+        </a>
+      )}
+    </section>
+  );
+}

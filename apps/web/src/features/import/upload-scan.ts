@@ -1,0 +1,42 @@
+import { Upload } from 'tus-js-client';
+import type { Problem } from '@amber-knit/contracts';
+
+export interface UploadJob {
+  /** Ends the upload; what was sent can be resumed by sending the same file again. */
+  abort(): void;
+}
+
+/** Sends one file with resume; the server then checks it and adds it as a scan. */
+export function uploadScan(
+  file: File,
+  about: { pieceId: string; setup: string; unit: string },
+  on: { progress: (fraction: number) => void; done: () => void; failed: (message: string) => void },
+): UploadJob {
+  const upload = new Upload(file, {
+    endpoint: '/api/uploads',
+    chunkSize: 16 * 1024 * 1024,
+    retryDelays: [0, 1000, 3000, 5000],
+    removeFingerprintOnSuccess: true,
+    metadata: { filename: file.name, ...about },
+    onProgress: (sent, total) => on.progress(total > 0 ? sent / total : 1),
+    onSuccess: () => on.done(),
+    onError: (e) => on.failed(problemOf(e)),
+  });
+  upload
+    .findPreviousUploads()
+    .then((found) => {
+      if (found.length > 0) upload.resumeFromPreviousUpload(found[0]);
+      upload.start();
+    })
+    .catch(() => upload.start());
+  return { abort: () => void upload.abort() };
+}
+
+function problemOf(e: unknown): string {
+  const body = (e as { originalResponse?: { getBody(): string } }).originalResponse?.getBody();
+  try {
+    return (JSON.parse(body ?? '') as Problem).detail;
+  } catch {
+    return body || 'The upload was interrupted. Add the file again; it goes on where it stopped.';
+  }
+}

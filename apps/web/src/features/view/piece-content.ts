@@ -1,0 +1,33 @@
+import type { PieceView, ScanView, Stage } from '@amber-knit/contracts';
+import type { ViewSettings } from '../../app/view-slice';
+import { strandColor } from '../../shared/strand-colors';
+import type { ViewContent } from './view-engine';
+
+/** What the view shows at a stage: the scans until they are fused, then the surface, then the coloured surface. */
+export function contentForStage(piece: PieceView, stage: Stage, settings: ViewSettings): ViewContent {
+  const surfaceStage = ['fuse', 'mend', 'texture', 'check', 'deliver'].includes(stage);
+  const textured = ['texture', 'check', 'deliver'].includes(stage);
+  const surface = surfaceStage ? ((textured ? piece.model : null) ?? piece.mesh)?.id : undefined;
+  const loose = piece.scanList.filter((s) => s.placement.state === 'loose');
+  return {
+    surface,
+    clouds: piece.scanList.map((s) => ({
+      scanId: s.id,
+      artifactId: s.cloud.id,
+      color: strandColor(s.colorIndex),
+      matrix: s.placement.state === 'loose' ? looseMatrix(s, loose.indexOf(s), piece) : s.placement.pieceFromScan,
+      visible: settings.isolated ? settings.isolated === s.id : !settings.hidden.includes(s.id),
+    })),
+  };
+}
+
+/** Loose scans are laid out side by side, their sensor's up upwards, so that each can be seen for itself. */
+function looseMatrix(scan: ScanView, index: number, piece: PieceView): number[] {
+  const size = Math.max(...piece.scanList.map((s) => Number(s.cloud.facts.diagonal ?? 100))) * 0.82;
+  const columns = Math.max(2, Math.ceil(Math.sqrt(piece.scanList.length)));
+  const placed = piece.scanList.some((s) => s.placement.state !== 'loose');
+  const x = ((index % columns) - (columns - 1) / 2) * size + (placed ? columns * size : 0);
+  const z = -Math.floor(index / columns) * size;
+  // Sensor right stays right, sensor down becomes down, sensor forward becomes away.
+  return [1, 0, 0, 0, 0, 0, -1, 0, 0, 1, 0, 0, x, 0, z, 1];
+}

@@ -1,0 +1,136 @@
+import { useEffect, useRef, useState } from 'react';
+import type { PieceView, Stage } from '@amber-knit/contracts';
+import { useAppSelector } from '../../app/store';
+import { mm, shortCount } from '../../shared/format';
+import { Notice } from '../../shared/controls';
+import { MEASURE_IDLE, nextMeasureState, pickedPoints, type MeasureState } from './measure-tool';
+import { contentForStage } from './piece-content';
+import { ViewEngine, type Pick, type StandardView } from './view-engine';
+import { ViewToolbar } from './view-toolbar';
+
+const VIEW_KEYS: Record<string, StandardView> = { '1': 'front', '2': 'back', '3': 'left', '4': 'right', '5': 'top', '6': 'below' };
+
+/** The 3D view with its tools and the reading strip. */
+export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const engine = useRef<ViewEngine | null>(null);
+  const settings = useAppSelector((s) => s.view);
+  const [pick, setPick] = useState<Pick | undefined>();
+  const [counts, setCounts] = useState({ points: 0, triangles: 0 });
+  const [error, setError] = useState<string | null>(null);
+  const [measure, setMeasure] = useState<MeasureState>(MEASURE_IDLE);
+  const pressed = useRef<[number, number]>([0, 0]);
+  const lastPick = useRef(0);
+
+  useEffect(() => {
+    let e: ViewEngine;
+    try {
+      e = new ViewEngine(canvas.current!);
+    } catch {
+      setError('This browser offers no WebGL 2. Lists, forms and results work; the 3D view stays empty.');
+      return;
+    }
+    e.onCount = (points, triangles) => setCounts({ points, triangles });
+    e.onError = setError;
+    engine.current = e;
+    return () => {
+      engine.current = null;
+      e.dispose();
+    };
+  }, []);
+
+  const content = contentForStage(piece, stage, settings);
+  const layoutKey = content.surface ? 'surface' : content.clouds.map((c) => c.matrix.join()).join('|');
+  const firstLayout = useRef(layoutKey);
+  useEffect(() => {
+    engine.current?.show(contentForStage(piece, stage, settings));
+  }, [piece, stage, settings]);
+  useEffect(() => {
+    if (firstLayout.current === layoutKey) return;
+    firstLayout.current = layoutKey;
+    engine.current?.fit();
+  }, [layoutKey]);
+  useEffect(() => {
+    engine.current?.setLook({ color: settings.color, lit: settings.lit, wireframe: settings.wireframe });
+  }, [settings.color, settings.lit, settings.wireframe]);
+  useEffect(() => {
+    engine.current?.mark(settings.tool === 'measure' ? pickedPoints(measure) : []);
+  }, [measure, settings.tool]);
+
+  const scanName = pick?.scanId ? piece.scanList.find((s) => s.id === pick.scanId)?.name : undefined;
+  return (
+    <div className="flex min-h-0 min-w-0 flex-1 flex-col">
+      <div className="relative min-h-0 flex-1 overflow-hidden" style={{ background: 'linear-gradient(var(--view-top), var(--view-bottom))' }}>
+        <canvas
+          ref={canvas}
+          tabIndex={0}
+          className="absolute inset-0 block h-full w-full touch-none"
+          aria-label="3D view. Arrow keys turn, Shift and arrows move, plus and minus zoom, F fits, 1 to 6 are standard views."
+          data-points={counts.points}
+          data-triangles={counts.triangles}
+          onKeyDown={(e) => {
+            const view = VIEW_KEYS[e.key];
+            if (view) engine.current?.fit(view);
+            else if (e.key === 'f' || e.key === 'F') engine.current?.fit();
+            else if (e.key === 'Escape') setMeasure(MEASURE_IDLE);
+            else if (!engine.current?.key(e.key, e.shiftKey)) return;
+            e.preventDefault();
+          }}
+          onPointerMove={(e) => {
+            if (e.buttons !== 0 || performance.now() - lastPick.current < 60) return;
+            lastPick.current = performance.now();
+            setPick(engine.current?.pick(e.clientX, e.clientY));
+          }}
+          onPointerLeave={() => setPick(undefined)}
+          onPointerDown={(e) => (pressed.current = [e.clientX, e.clientY])}
+          onPointerUp={(e) => {
+            const still = Math.hypot(e.clientX - pressed.current[0], e.clientY - pressed.current[1]) < 4;
+            if (!still || settings.tool !== 'measure') return;
+            const found = engine.current?.pick(e.clientX, e.clientY);
+            if (found) setMeasure((m) => nextMeasureState(m, found));
+          }}
+        />
+        <ViewToolbar onFit={(v) => engine.current?.fit(v)} hasSurface={counts.triangles > 0} />
+        {error && (
+          <div className="absolute bottom-3 left-3 max-w-md">
+            <Notice tone="error">{error}</Notice>
+          </div>
+        )}
+        {settings.tool === 'measure' && (
+          <div role="status" className="absolute bottom-3 left-3 rounded-lg border border-line bg-panel px-3 py-2">
+            {measure.name === 'measured' ? (
+              <>
+                Distance <b className="num">{mm(measure.distance)}</b>
+                {measure.from.snapped && measure.to.snapped ? ', from point to point' : ''}
+              </>
+            ) : measure.name === 'started' ? (
+              'Click the other end. Escape starts again.'
+            ) : (
+              'Click one end of the distance.'
+            )}
+          </div>
+        )}
+      </div>
+      <div className="num flex h-9 shrink-0 items-center gap-5 overflow-hidden whitespace-nowrap border-t border-line bg-panel px-4" aria-label="Reading">
+        {pick ? (
+          <>
+            <span>x {pick.point[0].toFixed(1)}</span>
+            <span>y {pick.point[1].toFixed(1)}</span>
+            <span>z {pick.point[2].toFixed(1)} mm</span>
+            <span className="text-muted">
+              {scanName}
+              {pick.invented === true && 'invented surface'}
+              {pick.invented === false && 'measured surface'}
+            </span>
+          </>
+        ) : (
+          <span className="text-muted">Point at the object to read its coordinates</span>
+        )}
+        <span className="flex-1" />
+        <span className="text-muted">
+          {counts.triangles > 0 ? `${shortCount(counts.triangles)} triangles shown` : `${shortCount(counts.points)} points shown`}
+        </span>
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,85 @@
+import { useEffect, type ButtonHTMLAttributes, type ReactNode } from 'react';
+import { Link } from 'react-router';
+import { Moon, Sun } from 'lucide-react';
+import { useTheme } from './theme';
+
+export function Button({ tone = 'plain', className = '', ...rest }: ButtonHTMLAttributes<HTMLButtonElement> & { tone?: 'plain' | 'go' | 'quiet' }) {
+  const tones = {
+    plain: 'border-line bg-panel text-ink hover:bg-sunk',
+    go: 'border-amber bg-amber text-on-amber font-semibold hover:brightness-95',
+    quiet: 'border-transparent bg-transparent text-ink hover:bg-sunk',
+  };
+  return (
+    <button
+      type="button"
+      {...rest}
+      className={`inline-flex min-h-8 items-center justify-center gap-1.5 rounded-lg border px-3 py-1 disabled:cursor-not-allowed disabled:opacity-50 ${tones[tone]} ${className}`}
+    />
+  );
+}
+
+export function Mark() {
+  return (
+    <svg viewBox="0 0 32 32" width="22" height="22" fill="none" strokeLinecap="round" strokeWidth="3" aria-hidden>
+      <path d="M7 6c8 5 8 15 0 20" stroke="var(--amber)" />
+      <path d="M25 6c-8 5-8 15 0 20" stroke="var(--amber)" />
+      <path d="M16 5c-5 7-5 15 0 22" stroke="var(--teal)" />
+    </svg>
+  );
+}
+
+/** Page head with the way back and the page's own actions. */
+export function Header({ trail, children }: { trail: { label: string; to?: string }[]; children?: ReactNode }) {
+  const [theme, toggle] = useTheme();
+  const last = trail[trail.length - 1]?.label;
+  useEffect(() => {
+    document.title = last ? `${last} – Amber Knit` : 'Amber Knit';
+  }, [last]);
+  return (
+    <header className="flex h-13 shrink-0 items-center gap-4 border-b border-line bg-panel px-4">
+      <Link to="/" className="flex items-center gap-2 font-semibold text-ink no-underline">
+        <Mark /> Amber Knit
+      </Link>
+      <nav aria-label="Where you are" className="flex min-w-0 items-center gap-2 text-muted">
+        {trail.map((t, i) => (
+          <span key={t.label} className="flex min-w-0 items-center gap-2">
+            {i > 0 && <span aria-hidden>/</span>}
+            {t.to ? (
+              <Link to={t.to} className="truncate text-muted no-underline hover:underline">
+                {t.label}
+              </Link>
+            ) : (
+              <b className="truncate font-semibold text-ink" aria-current="page">
+                {t.label}
+              </b>
+            )}
+          </span>
+        ))}
+      </nav>
+      <span className="flex-1" />
+      {children}
+      <Button tone="quiet" aria-label={theme === 'light' ? 'Use the dark theme' : 'Use the light theme'} title="Light or dark" onClick={toggle} className="px-2">
+        {theme === 'light' ? <Moon size={17} /> : <Sun size={17} />}
+      </Button>
+    </header>
+  );
+}
+
+export function Notice({ tone = 'info', children }: { tone?: 'info' | 'error'; children: ReactNode }) {
+  return (
+    <div
+      role={tone === 'error' ? 'alert' : undefined}
+      className={`rounded-lg border px-3 py-2 ${tone === 'error' ? 'border-brick bg-brick-soft text-brick' : 'border-line bg-sunk text-ink'}`}
+    >
+      {children}
+    </div>
+  );
+}
+
+export function ProgressBar({ value, label }: { value: number; label: string }) {
+  return (
+    <div role="progressbar" aria-label={label} aria-valuenow={Math.round(100 * value)} aria-valuemin={0} aria-valuemax={100} className="h-2 overflow-hidden rounded-full bg-sunk">
+      <div className="h-full rounded-full bg-amber transition-[width]" style={{ width: `${Math.max(2, 100 * value)}%` }} />
+    </div>
+  );
+}
