@@ -43,6 +43,10 @@ module.exports = {
     exclude: { path: '(^|/)(dist|node_modules)/' },
     tsPreCompilationDeps: true,
     tsConfig: { fileName: 'tsconfig.base.json' },
-    enhancedResolveOptions: { conditionNames: ['source', 'types', 'import', 'default'], extensions: ['.ts', '.tsx', '.js'], exportsFields: ['exports'] },
+    enhancedResolveOptions: {
+      conditionNames: ['source', 'types', 'import', 'default'],
+      extensions: ['.ts', '.tsx', '.js'],
+      exportsFields: ['exports'],
+    },
   },
 };

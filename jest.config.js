@@ -27,7 +27,11 @@ const common = {
 
 export default {
   projects: [
-    { ...common, displayName: 'unit', testMatch: ['<rootDir>/{packages,demo,bench}/**/*.test.ts', '<rootDir>/apps/cli/**/*.test.ts'] },
-    { ...common, displayName: 'server', testMatch: ['<rootDir>/apps/server/**/*.spec.ts'], maxWorkers: 1 },
+    {
+      ...common,
+      displayName: 'unit',
+      testMatch: ['<rootDir>/{packages,demo,bench}/**/*.test.ts', '<rootDir>/apps/cli/**/*.test.ts'],
+    },
+    { ...common, displayName: 'server', testMatch: ['<rootDir>/apps/server/**/*.spec.ts'] },
   ],
 };

@@ -10,19 +10,31 @@ import { poseErrors } from './registration-trial.js';
 
 /** node bench/dist/evaluate-run.js VIEWS-DIR OUT-DIR OBJECT: compares the output of `amberknit run` with the truth. */
 const [views, out, name] = process.argv.slice(2);
-const truth = JSON.parse(readFileSync(join(views, 'truth.json'), 'utf8')) as { name: string; objectFromSensor: number[] }[];
+const truth = JSON.parse(readFileSync(join(views, 'truth.json'), 'utf8')) as {
+  name: string;
+  objectFromSensor: number[];
+}[];
 const poses = JSON.parse(readFileSync(join(out, 'poses.json'), 'utf8')) as {
   reference: string;
   scans: { name: string; state: string; modelFromScan: number[] }[];
 };
 const found = truth.map((t) => {
   const s = poses.scans.find((x) => x.name === t.name)!;
-  return s.state === 'registered' ? Float64Array.from({ length: 16 }, (_, i) => s.modelFromScan[(i % 4) * 4 + (i >> 2)]) : undefined;
+  return s.state === 'registered'
+    ? Float64Array.from({ length: 16 }, (_, i) => s.modelFromScan[(i % 4) * 4 + (i >> 2)])
+    : undefined;
 });
 const reference = truth.findIndex((t) => t.name === poses.reference);
 const objectFromModel = multiply(Float64Array.from(truth[reference].objectFromSensor), invertRigid(found[reference]!));
-const e = poseErrors(found, truth.map((t) => Float64Array.from(t.objectFromSensor)), reference, [0, 0, 75]);
-console.log(`poses: ${e.registered}/${truth.length}, worst ${e.worstAngleDeg.toFixed(4)}° ${e.worstShift.toFixed(4)} mm`);
+const e = poseErrors(
+  found,
+  truth.map((t) => Float64Array.from(t.objectFromSensor)),
+  reference,
+  [0, 0, 75],
+);
+console.log(
+  `poses: ${e.registered}/${truth.length}, worst ${e.worstAngleDeg.toFixed(4)}° ${e.worstShift.toFixed(4)} mm`,
+);
 const bytes = new Uint8Array(readFileSync(join(out, 'mesh.ply')));
 const mesh = readPly(bytes);
 const invented = flagColumn(bytes);
@@ -31,7 +43,9 @@ const moved = transformPoints(objectFromModel, mesh.positions);
 const measured = moved.filter((_, i) => !invented[Math.floor(i / 3)]);
 const object = benchObject(name as 'jug');
 const d = measureDeviation(measured, object.mesh, 5, createRunContext());
-console.log(`measured surface: ${measured.length / 3} vertices, RMS ${d.rms.toFixed(4)}, mean ${d.mean.toFixed(4)}, 95 % ${d.p95.toFixed(4)}, max ${d.max.toFixed(3)} mm`);
+console.log(
+  `measured surface: ${measured.length / 3} vertices, RMS ${d.rms.toFixed(4)}, mean ${d.mean.toFixed(4)}, 95 % ${d.p95.toFixed(4)}, max ${d.max.toFixed(3)} mm`,
+);
 
 /** The byte property "invented" of our own binary PLY. */
 function flagColumn(data: Uint8Array): Uint8Array {

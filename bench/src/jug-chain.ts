@@ -22,17 +22,31 @@ export async function jugChain(): Promise<void> {
   const started = performance.now();
   for (const step of RECIPES[0].steps) {
     const operation = findOperation(step.operation);
-    const result = await runOperation(operation, data, { ...operation.suggest(pieceStats(data)), ...step.set }, createRunContext({ seed: 1, onNote: (n) => console.log(`  ${n}`) }));
+    const result = await runOperation(
+      operation,
+      data,
+      { ...operation.suggest(pieceStats(data)), ...step.set },
+      createRunContext({ seed: 1, onNote: (n) => console.log(`  ${n}`) }),
+    );
     data = { ...data, ...result.outputs };
     if (typeof result.figures.reference === 'string') referenceName = result.figures.reference;
     console.log(`${operation.title}: ${operation.summarize(result.figures)} (${lap()})`);
   }
-  console.log(`whole chain ${((performance.now() - started) / 1000).toFixed(1)} s, peak ${Math.round(process.resourceUsage().maxRSS / 1024)} MB`);
+  console.log(
+    `whole chain ${((performance.now() - started) / 1000).toFixed(1)} s, peak ${Math.round(process.resourceUsage().maxRSS / 1024)} MB`,
+  );
   const placements = data.placements!;
   const truth = demo.scans.map((s) => s.objectFromScan);
   const reference = placements.findIndex((p) => p.name === referenceName);
-  const e = poseErrors(placements.map((p) => (p.state === 'registered' ? p.pieceFromScan : undefined)), truth, reference, [0, 0, 75]);
-  console.log(`poses ${e.registered}/${truth.length}, worst ${e.worstAngleDeg.toFixed(3)}° ${e.worstShift.toFixed(3)} mm`);
+  const e = poseErrors(
+    placements.map((p) => (p.state === 'registered' ? p.pieceFromScan : undefined)),
+    truth,
+    reference,
+    [0, 0, 75],
+  );
+  console.log(
+    `poses ${e.registered}/${truth.length}, worst ${e.worstAngleDeg.toFixed(3)}° ${e.worstShift.toFixed(3)} mm`,
+  );
   const objectFromPiece = multiply(truth[reference], invertRigid(placements[reference].pieceFromScan));
   const mesh = data.mesh!;
   const moved = transformPoints(objectFromPiece, mesh.positions).filter((_, i) => !mesh.invented?.[Math.floor(i / 3)]);
@@ -44,7 +58,9 @@ export async function jugChain(): Promise<void> {
   for (let k = 0; k < model.indices.length; k += 3) {
     const ids = [0, 1, 2].map((c) => model.indices[k + c]);
     if (ids.some((v) => model.invented?.[v])) continue;
-    const u = [0, 1].map((a) => (model.cornerUvs[2 * k + a] + model.cornerUvs[2 * k + 2 + a] + model.cornerUvs[2 * k + 4 + a]) / 3);
+    const u = [0, 1].map(
+      (a) => (model.cornerUvs[2 * k + a] + model.cornerUvs[2 * k + 2 + a] + model.cornerUvs[2 * k + 4 + a]) / 3,
+    );
     const x = Math.floor(u[0] * model.texture.width);
     const y = Math.floor((1 - u[1]) * model.texture.height);
     const at = 3 * (y * model.texture.width + x);

@@ -9,7 +9,11 @@ else if (what === 'registration') {
   const name = (rest[0] ?? 'bunny') as 'jug' | 'bunny' | 'dragon';
   const object = benchObject(name);
   for (const seed of (rest[1] ?? '1,2,3,4,5').split(',').map(Number)) {
-    const r = registrationTrial(object, { seed, views: Number(rest[2] ?? 15), setups: seed % 2 ? 2 : 3 }, rest.includes('--log'));
+    const r = registrationTrial(
+      object,
+      { seed, views: Number(rest[2] ?? 15), setups: seed % 2 ? 2 : 3 },
+      rest.includes('--log'),
+    );
     console.log(
       `${name} seed ${seed}: ${r.registered}/${r.scans} registered, worst ${r.worstAngleDeg.toFixed(3)}° ${r.worstShift.toFixed(3)} mm, ${r.seconds.toFixed(1)} s`,
     );

@@ -25,5 +25,9 @@ export function benchObject(name: 'jug' | 'bunny' | 'dragon'): BenchObject {
   const scale = 150 / Math.max(b.max[0] - b.min[0], b.max[1] - b.min[1], b.max[2] - b.min[2]);
   for (let i = 0; i < positions.length; i++) positions[i] *= scale;
   const mesh = compactMesh({ positions, indices: Uint32Array.from(source.cells.flat()) });
-  return { name, mesh, color: (x, y, z) => [150 + 40 * Math.sin(x / 7), 140 + 40 * Math.sin(y / 9), 130 + 40 * Math.sin(z / 8)] };
+  return {
+    name,
+    mesh,
+    color: (x, y, z) => [150 + 40 * Math.sin(x / 7), 140 + 40 * Math.sin(y / 9), 130 + 40 * Math.sin(z / 8)],
+  };
 }

@@ -29,7 +29,9 @@ export function registrationTrial(object: BenchObject, options: Partial<SingleVi
     );
     const clean = removeStrayPoints(plane.cloud, origin, {}, ctx.part(0, 0));
     if (log) {
-      console.log(`  ${v.name}: ${v.cloud.positions.length / 3} points, support ${plane.removed}, stray ${clean.sparse}/${clean.grazing}/${clean.smallPieces}`);
+      console.log(
+        `  ${v.name}: ${v.cloud.positions.length / 3} points, support ${plane.removed}, stray ${clean.sparse}/${clean.grazing}/${clean.smallPieces}`,
+      );
     }
     return {
       name: v.name,
@@ -61,8 +63,12 @@ export function registrationTrial(object: BenchObject, options: Partial<SingleVi
     [0, 0, 75],
   );
   if (log) {
-    console.log(`  cleaning ${((cleaned - started) / 1000).toFixed(1)} s, all ${seconds.toFixed(1)} s, rms ${result.rms.toFixed(4)}, converged ${result.converged}, rivals ${result.rivals.length}`);
-    console.log(`  ${error.each.map((e) => (e ? `${e.angleDeg.toFixed(3)}°/${e.shift.toFixed(3)}` : 'loose')).join('  ')}`);
+    console.log(
+      `  cleaning ${((cleaned - started) / 1000).toFixed(1)} s, all ${seconds.toFixed(1)} s, rms ${result.rms.toFixed(4)}, converged ${result.converged}, rivals ${result.rivals.length}`,
+    );
+    console.log(
+      `  ${error.each.map((e) => (e ? `${e.angleDeg.toFixed(3)}°/${e.shift.toFixed(3)}` : 'loose')).join('  ')}`,
+    );
   }
   return { ...error, scans: scans.length, seconds };
 }

@@ -10,4 +10,7 @@ mkdirSync(dir, { recursive: true });
 const object = benchObject(name as 'jug');
 const scans = simulateSingleViews(object.mesh, object.color, { views: Number(views), seed: Number(seed), setups: 2 });
 for (const s of scans) writeFileSync(join(dir, `${s.name}.ply`), writePly(s.cloud));
-writeFileSync(join(dir, 'truth.json'), JSON.stringify(scans.map((s) => ({ name: s.name, objectFromSensor: Array.from(s.objectFromSensor) }))));
+writeFileSync(
+  join(dir, 'truth.json'),
+  JSON.stringify(scans.map((s) => ({ name: s.name, objectFromSensor: Array.from(s.objectFromSensor) }))),
+);

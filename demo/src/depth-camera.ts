@@ -1,6 +1,14 @@
 import type { DepthFrame, Intrinsics, TriangleMesh } from '@amber-knit/core/geometry';
 import { vertexNormals } from '@amber-knit/core/geometry';
-import { fromTranslation, gaussian, invertRigid, multiply, transformPoint, type Mat4, type Random } from '@amber-knit/core/math';
+import {
+  fromTranslation,
+  gaussian,
+  invertRigid,
+  multiply,
+  transformPoint,
+  type Mat4,
+  type Random,
+} from '@amber-knit/core/math';
 import { rasterizeDepth } from '@amber-knit/core/mesh';
 
 /** What stands in front of the simulated camera, in the world frame of one setup. */

@@ -13,12 +13,36 @@ export interface DemoObject {
 
 /** Outer and inner profile of the jug: radius over height, mm. The foot stands on z = 0. */
 const OUTER: [number, number][] = [
-  [0, 3], [20, 3], [26, 1.5], [29, 0], [33, 0], [36, 2.5], [44, 18], [52, 40], [55.5, 60], [54, 78], [47, 97],
-  [39, 112], [36.5, 122], [38, 134], [42, 146], [43, 151],
+  [0, 3],
+  [20, 3],
+  [26, 1.5],
+  [29, 0],
+  [33, 0],
+  [36, 2.5],
+  [44, 18],
+  [52, 40],
+  [55.5, 60],
+  [54, 78],
+  [47, 97],
+  [39, 112],
+  [36.5, 122],
+  [38, 134],
+  [42, 146],
+  [43, 151],
 ];
 const INNER: [number, number][] = [
-  [0, 9], [24, 9.5], [36, 20], [45.5, 40], [50.5, 60], [49, 78], [42, 97], [34, 112], [31.8, 122], [33.5, 134],
-  [38, 147], [40, 160],
+  [0, 9],
+  [24, 9.5],
+  [36, 20],
+  [45.5, 40],
+  [50.5, 60],
+  [49, 78],
+  [42, 97],
+  [34, 112],
+  [31.8, 122],
+  [33.5, 134],
+  [38, 147],
+  [40, 160],
 ];
 
 const smooth = (a: number, b: number, x: number): number => {
@@ -83,7 +107,10 @@ class ProfileField {
     const a = u - i;
     const b = v - j;
     const f = this.values;
-    return (f[k] * (1 - a) + f[k + 1] * a) * (1 - b) + (f[k + ProfileField.COLUMNS] * (1 - a) + f[k + ProfileField.COLUMNS + 1] * a) * b;
+    return (
+      (f[k] * (1 - a) + f[k + 1] * a) * (1 - b) +
+      (f[k + ProfileField.COLUMNS] * (1 - a) + f[k + ProfileField.COLUMNS + 1] * a) * b
+    );
   }
 }
 
@@ -124,7 +151,11 @@ function handleDistance(x: number, y: number, z: number): number {
 }
 
 /** Three applied drops of clay on one side of the belly. */
-const DROPS: [number, number][] = [[2.0, 66], [2.35, 58], [2.75, 70]];
+const DROPS: [number, number][] = [
+  [2.0, 66],
+  [2.35, 58],
+  [2.75, 70],
+];
 
 function jugDistance(x: number, y: number, z: number): number {
   const phi = Math.atan2(y, x);
@@ -161,7 +192,11 @@ function noise(x: number, y: number, z: number): number {
   const mix = (a: number, b: number, t: number): number => a + (b - a) * t;
   return mix(
     mix(mix(at(xi, yi, zi), at(xi + 1, yi, zi), fx), mix(at(xi, yi + 1, zi), at(xi + 1, yi + 1, zi), fx), fy),
-    mix(mix(at(xi, yi, zi + 1), at(xi + 1, yi, zi + 1), fx), mix(at(xi, yi + 1, zi + 1), at(xi + 1, yi + 1, zi + 1), fx), fy),
+    mix(
+      mix(at(xi, yi, zi + 1), at(xi + 1, yi, zi + 1), fx),
+      mix(at(xi, yi + 1, zi + 1), at(xi + 1, yi + 1, zi + 1), fx),
+      fy,
+    ),
     fz,
   );
 }

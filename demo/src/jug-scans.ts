@@ -1,5 +1,14 @@
 import type { DepthFrame, Scan, TriangleMesh } from '@amber-knit/core/geometry';
-import { createRandom, fromTwist, gaussian, invertRigid, lookAt, multiply, type Mat4, type Vec3 } from '@amber-knit/core/math';
+import {
+  createRandom,
+  fromTwist,
+  gaussian,
+  invertRigid,
+  lookAt,
+  multiply,
+  type Mat4,
+  type Vec3,
+} from '@amber-knit/core/math';
 import { joinFrames } from '@amber-knit/core/pointcloud';
 import { captureFrame, HAND_HELD_DEPTH_CAMERA } from './depth-camera.js';
 import { galleyJug, truthMesh } from './galley-jug.js';
@@ -37,7 +46,10 @@ const SWEEPS: Sweep[] = [
  * The demo piece: two setups of four scans each, every scan a short sweep of a few frames with known poses inside the
  * scan, the scans in unknown positions to one another. About 400,000 points together, the table included. Same seed, same bytes.
  */
-export function simulateJugScans(seed = 7, onProgress?: (fraction: number) => void): { scans: DemoScan[]; truth: TriangleMesh } {
+export function simulateJugScans(
+  seed = 7,
+  onProgress?: (fraction: number) => void,
+): { scans: DemoScan[]; truth: TriangleMesh } {
   const truth = truthMesh(galleyJug);
   const scans = SWEEPS.map((sweep, i) => {
     onProgress?.(i / SWEEPS.length);

@@ -1,6 +1,14 @@
 import type { TriangleMesh } from '@amber-knit/core/geometry';
 import { boundsOf } from '@amber-knit/core/geometry';
-import { fromAxisAngle, fromTranslation, multiply, transformPoints, invertRigid, transformPoint, type Mat4 } from '@amber-knit/core/math';
+import {
+  fromAxisAngle,
+  fromTranslation,
+  multiply,
+  transformPoints,
+  invertRigid,
+  transformPoint,
+  type Mat4,
+} from '@amber-knit/core/math';
 import type { SimulatedScene } from './depth-camera.js';
 
 /** How the object lies in a setup: its own frame to the setup's world, resting on z = 0. */

@@ -1,7 +1,16 @@
 import { filterPoints, type PointCloud, type TriangleMesh } from '@amber-knit/core/geometry';
 import { boundsOf } from '@amber-knit/core/geometry';
 import { frameCloud } from '@amber-knit/core/pointcloud';
-import { createRandom, gaussian, invertRigid, lookAt, multiply, transformPoints, type Mat4, type Vec3 } from '@amber-knit/core/math';
+import {
+  createRandom,
+  gaussian,
+  invertRigid,
+  lookAt,
+  multiply,
+  transformPoints,
+  type Mat4,
+  type Vec3,
+} from '@amber-knit/core/math';
 import { captureFrame, HAND_HELD_DEPTH_CAMERA, pinhole } from './depth-camera.js';
 import { ON_ITS_SIDE, restingPose, setupScene, UPRIGHT, UPSIDE_DOWN } from './scene.js';
 

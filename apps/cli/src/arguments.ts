@@ -1,6 +1,15 @@
 import { readFile } from 'node:fs/promises';
 import { parseArgs } from 'node:util';
-import { findOperation, paramFields, parseParams, parseParamText, RECIPES, UNITS, type Recipe, type Unit } from '@amber-knit/operations';
+import {
+  findOperation,
+  paramFields,
+  parseParams,
+  parseParamText,
+  RECIPES,
+  UNITS,
+  type Recipe,
+  type Unit,
+} from '@amber-knit/operations';
 import { GeometryError } from '@amber-knit/core/runtime';
 import { UsageError } from './usage-error.js';
 
@@ -49,12 +58,15 @@ export async function parseRunArguments(argv: string[]): Promise<RunArguments> {
   }
   if (inputs.length === 0) throw new UsageError('--in needs at least one file or folder.');
   if (!values.out) throw new UsageError('--out needs a folder.');
-  if (values.units !== undefined && !(values.units in UNITS)) throw new UsageError(`--units must be one of ${Object.keys(UNITS).join(', ')}.`);
-  if (!['auto', 'origin', 'none'].includes(values.viewpoint)) throw new UsageError('--viewpoint must be origin, none or auto.');
+  if (values.units !== undefined && !(values.units in UNITS))
+    throw new UsageError(`--units must be one of ${Object.keys(UNITS).join(', ')}.`);
+  if (!['auto', 'origin', 'none'].includes(values.viewpoint))
+    throw new UsageError('--viewpoint must be origin, none or auto.');
   const seed = Number(values.seed);
   const threads = Number(values.threads);
   if (!Number.isInteger(seed) || seed < 0) throw new UsageError('--seed must be a whole number, 0 or more.');
-  if (!Number.isInteger(threads) || threads < 1 || threads > 64) throw new UsageError('--threads must be a whole number from 1 to 64.');
+  if (!Number.isInteger(threads) || threads < 1 || threads > 64)
+    throw new UsageError('--threads must be a whole number from 1 to 64.');
   return {
     in: inputs,
     out: values.out,
@@ -71,14 +83,18 @@ export async function parseRunArguments(argv: string[]): Promise<RunArguments> {
 async function findRecipe(name: string): Promise<Recipe> {
   const known = RECIPES.find((r) => r.name === name);
   if (known) return known;
-  if (!name.endsWith('.json')) throw new UsageError(`There is no recipe "${name}". Known: ${RECIPES.map((r) => r.name).join(', ')}; or name a .json file.`);
+  if (!name.endsWith('.json'))
+    throw new UsageError(
+      `There is no recipe "${name}". Known: ${RECIPES.map((r) => r.name).join(', ')}; or name a .json file.`,
+    );
   let recipe: Recipe;
   try {
     recipe = JSON.parse(await readFile(name, 'utf8')) as Recipe;
   } catch (e) {
     throw new UsageError(`The recipe ${name} can't be read: ${(e as Error).message}`);
   }
-  if (!Array.isArray(recipe.steps) || recipe.steps.length === 0) throw new UsageError(`The recipe ${name} has no list "steps".`);
+  if (!Array.isArray(recipe.steps) || recipe.steps.length === 0)
+    throw new UsageError(`The recipe ${name} has no list "steps".`);
   for (const step of recipe.steps) checkSettings(step.operation, step.set ?? {});
   return recipe;
 }
@@ -88,7 +104,8 @@ export function parseSettings(list: string[]): Map<string, Record<string, unknow
   const out = new Map<string, Record<string, unknown>>();
   for (const text of list) {
     const match = /^([a-z]+\.[a-z-]+)\.([A-Za-z]+)=(.*)$/.exec(text);
-    if (!match) throw new UsageError(`--set ${text}: expected operation.parameter=value, such as fuse.surface.voxel=0.5.`);
+    if (!match)
+      throw new UsageError(`--set ${text}: expected operation.parameter=value, such as fuse.surface.voxel=0.5.`);
     const [, id, name, value] = match;
     try {
       const fields = paramFields(findOperation(id).params);

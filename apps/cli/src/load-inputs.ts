@@ -25,7 +25,11 @@ const MAX_FILE = 4 * 1024 ** 3;
 /** Reads files, folders of files and RGB-D folders as loose scans, in millimetres. @throws InputError naming the input */
 export async function loadInputs(paths: string[], options: LoadOptions): Promise<LoadedInputs> {
   const sources = (await Promise.all(paths.map(expand))).flat();
-  if (sources.length === 0) throw new InputError(paths.join(', '), `no scan files found (known: ${SCAN_FILE_ENDINGS.join(', ')}, RGB-D folders)`);
+  if (sources.length === 0)
+    throw new InputError(
+      paths.join(', '),
+      `no scan files found (known: ${SCAN_FILE_ENDINGS.join(', ')}, RGB-D folders)`,
+    );
   const scans: Scan[] = [];
   const notes: string[] = [];
   const taken = new Set<string>();
@@ -35,7 +39,9 @@ export async function loadInputs(paths: string[], options: LoadOptions): Promise
     for (let k = 2; taken.has(name); k++) name = `${base}_${k}`;
     taken.add(name);
     try {
-      const { scan, remarks } = source.folder ? await loadFolder(source.path, name) : await loadFile(source.path, name, options);
+      const { scan, remarks } = source.folder
+        ? await loadFolder(source.path, name)
+        : await loadFile(source.path, name, options);
       scans.push(scan);
       notes.push(...remarks.map((r) => `${name}: ${r}`));
     } catch (e) {
@@ -56,11 +62,14 @@ async function expand(path: string): Promise<{ path: string; folder: boolean }[]
   if (info.isFile()) return [{ path, folder: false }];
   const names = (await readdir(path)).sort();
   if (names.includes('intrinsics.json')) return [{ path, folder: true }];
-  const files = names.filter((n) => (SCAN_FILE_ENDINGS as readonly string[]).includes(extname(n).slice(1).toLowerCase()));
+  const files = names.filter((n) =>
+    (SCAN_FILE_ENDINGS as readonly string[]).includes(extname(n).slice(1).toLowerCase()),
+  );
   const folders: { path: string; folder: boolean }[] = [];
   for (const n of names) {
     const inner = join(path, n);
-    if ((await stat(inner)).isDirectory() && (await readdir(inner)).includes('intrinsics.json')) folders.push({ path: inner, folder: true });
+    if ((await stat(inner)).isDirectory() && (await readdir(inner)).includes('intrinsics.json'))
+      folders.push({ path: inner, folder: true });
   }
   return [...files.map((n) => ({ path: join(path, n), folder: false })), ...folders];
 }
@@ -69,7 +78,11 @@ async function loadFile(path: string, name: string, options: LoadOptions): Promi
   const { size } = await stat(path);
   if (size > MAX_FILE) throw new GeometryError('too-large', `the file has ${size} bytes; at most ${MAX_FILE} are read`);
   const bytes = new Uint8Array(await readFile(path));
-  const { scan, notes } = await scanFromFile(bytes, basename(path), { name, unit: options.units ?? 'auto', viewpoint: options.viewpoint });
+  const { scan, notes } = await scanFromFile(bytes, basename(path), {
+    name,
+    unit: options.units ?? 'auto',
+    viewpoint: options.viewpoint,
+  });
   return { scan, remarks: notes };
 }
 

@@ -20,7 +20,12 @@ async function run(argv: string[]): Promise<number> {
   const progress = new ProgressReporter(process.stderr, args.quiet);
   notes.forEach((n) => progress.note(n));
   const result = await runRecipe(scans, args.recipe, args.set, args.seed, progress);
-  await writeResults(args.out, result, { recipe: args.recipe.name, seed: args.seed, inputs: scans.map((s) => s.name), notes });
+  await writeResults(args.out, result, {
+    recipe: args.recipe.name,
+    seed: args.seed,
+    inputs: scans.map((s) => s.name),
+    notes,
+  });
   const loose = result.data.placements?.filter((p) => p.state === 'loose') ?? [];
   if (loose.length > 0) process.stderr.write(`Loose: ${loose.map((p) => p.name).join(', ')}\n`);
   return loose.length > 0 ? EXIT.loose : EXIT.done;
@@ -30,8 +35,14 @@ function listOperations(): void {
   for (const o of OPERATIONS) {
     process.stdout.write(`${o.id}  ${o.title} (${o.stage})\n  ${o.help}\n`);
     for (const f of paramFields(o.params)) {
-      const range = f.choices ? f.choices.map((c) => c.value).join('|') : f.min !== undefined ? `${f.min}–${f.max}` : f.kind;
-      process.stdout.write(`    ${o.id}.${f.name}=${String(f.default)}  [${range}${f.unit ? ` ${f.unit}` : ''}]  ${f.title}: ${f.help}\n`);
+      const range = f.choices
+        ? f.choices.map((c) => c.value).join('|')
+        : f.min !== undefined
+          ? `${f.min}–${f.max}`
+          : f.kind;
+      process.stdout.write(
+        `    ${o.id}.${f.name}=${String(f.default)}  [${range}${f.unit ? ` ${f.unit}` : ''}]  ${f.title}: ${f.help}\n`,
+      );
     }
   }
 }
@@ -42,7 +53,8 @@ async function info(paths: string[]): Promise<number> {
   for (const path of paths) {
     try {
       const { scans, notes } = await loadInputs([path], { viewpoint: 'auto', units: 'mm' });
-      for (const scan of scans) process.stdout.write(`${scan.name}: ${JSON.stringify({ ...describeScan(scan), faults: notes })}\n`);
+      for (const scan of scans)
+        process.stdout.write(`${scan.name}: ${JSON.stringify({ ...describeScan(scan), faults: notes })}\n`);
     } catch (e) {
       if (!(e instanceof InputError)) throw e;
       process.stdout.write(`${e.input}: ${e.message}\n`);

@@ -73,7 +73,11 @@ export async function runRecipe(
 }
 
 /** Writes poses.json, mesh.ply, mesh.glb and report.json; every file appears only when complete. */
-export async function writeResults(dir: string, result: RecipeResult, about: { recipe: string; seed: number; inputs: string[]; notes: string[] }): Promise<void> {
+export async function writeResults(
+  dir: string,
+  result: RecipeResult,
+  about: { recipe: string; seed: number; inputs: string[]; notes: string[] },
+): Promise<void> {
   await mkdir(dir, { recursive: true });
   const put = async (name: string, content: string | Uint8Array): Promise<void> => {
     const partial = join(dir, `.${name}.part`);
@@ -83,13 +87,15 @@ export async function writeResults(dir: string, result: RecipeResult, about: { r
   const { placements, mesh, model, scans } = result.data;
   if (placements && scans) await put('poses.json', JSON.stringify(posesFile(placements, result.steps), undefined, 1));
   if (mesh) await put('mesh.ply', (await writeMeshFile(mesh, { name: 'mesh', format: 'ply', unit: 'mm' })).bytes);
-  if (mesh) await put('mesh.glb', (await writeMeshFile(model ?? mesh, { name: 'mesh', format: 'glb', unit: 'mm' })).bytes);
+  if (mesh)
+    await put('mesh.glb', (await writeMeshFile(model ?? mesh, { name: 'mesh', format: 'glb', unit: 'mm' })).bytes);
   await put('report.json', JSON.stringify({ version: 1, units: 'mm', ...about, steps: result.steps }, undefined, 1));
 }
 
 /** The poses file of docs/formats.md. */
 export function posesFile(placements: Placement[], steps: StepReport[]): object {
-  const reference = steps.map((s) => s.figures.reference).find((r) => typeof r === 'string') ?? placements[0]?.name ?? '';
+  const reference =
+    steps.map((s) => s.figures.reference).find((r) => typeof r === 'string') ?? placements[0]?.name ?? '';
   return {
     version: 1,
     units: 'mm',

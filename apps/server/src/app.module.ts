@@ -22,8 +22,16 @@ export class AppModule {
       controllers: [PiecesController, StepsController, EventsController],
       providers: [
         { provide: BlobStore, useFactory: (db: DataSource) => new BlobStore(db), inject: [DataSource] },
-        { provide: PieceStore, useFactory: (db: DataSource, blobs: BlobStore) => new PieceStore(db, blobs), inject: [DataSource, BlobStore] },
-        { provide: StepQueue, useFactory: (db: DataSource) => new StepQueue(config.databaseUrl, db), inject: [DataSource] },
+        {
+          provide: PieceStore,
+          useFactory: (db: DataSource, blobs: BlobStore) => new PieceStore(db, blobs),
+          inject: [DataSource, BlobStore],
+        },
+        {
+          provide: StepQueue,
+          useFactory: (db: DataSource) => new StepQueue(config.databaseUrl, db),
+          inject: [DataSource],
+        },
         PiecesService,
         StepsService,
         EventsService,

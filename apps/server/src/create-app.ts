@@ -16,7 +16,10 @@ import { createUploadServer, UPLOAD_PATH } from './uploads/upload-server.js';
 
 /** Builds the HTTP application: API, uploads, OpenAPI page, and the browser files with deep links. */
 export async function createApp(config: ServerConfig): Promise<NestExpressApplication> {
-  const app = await NestFactory.create<NestExpressApplication>(AppModule.configured(config), { logger: ['error', 'warn'], abortOnError: false });
+  const app = await NestFactory.create<NestExpressApplication>(AppModule.configured(config), {
+    logger: ['error', 'warn'],
+    abortOnError: false,
+  });
   app.useGlobalPipes(new ValidationPipe({ whitelist: true, forbidNonWhitelisted: true, transform: true }));
   app.useGlobalFilters(new ProblemFilter());
   app.enableShutdownHooks();
@@ -28,7 +31,8 @@ export async function createApp(config: ServerConfig): Promise<NestExpressApplic
   });
   const uploads = createUploadServer(config, app.get(BlobStore), app.get(StepsService));
   app.use((request: Request, response: Response, next: NextFunction) => {
-    if (request.path === UPLOAD_PATH || request.path.startsWith(`${UPLOAD_PATH}/`)) void uploads.handle(request, response);
+    if (request.path === UPLOAD_PATH || request.path.startsWith(`${UPLOAD_PATH}/`))
+      void uploads.handle(request, response);
     else next();
   });
   SwaggerModule.setup('api/docs', app, () =>

@@ -5,7 +5,14 @@ import { StepQueue } from './steps/step-queue.js';
 const config = readConfig();
 const app = await createApp(config);
 await app.listen(config.port, config.host);
-const recovery = setInterval(() => void app.get(StepQueue).recoverLost().catch(() => undefined), 3000);
+const recovery = setInterval(
+  () =>
+    void app
+      .get(StepQueue)
+      .recoverLost()
+      .catch(() => undefined),
+  3000,
+);
 console.log(`Server ready on http://${config.host}:${config.port}`);
 
 const stop = async (): Promise<void> => {

@@ -18,17 +18,36 @@ const STATUS: Record<GeometryErrorCode, number> = {
 /** Any thrown value as RFC 9457 problem details. Unexpected ones tell nothing about the server's inside. */
 export function toProblem(e: unknown): Problem {
   if (e instanceof GeometryError) {
-    return { type: `urn:amber-knit:${e.code}`, title: e.code.replace(/-/g, ' '), status: STATUS[e.code], detail: e.message, code: e.code };
+    return {
+      type: `urn:amber-knit:${e.code}`,
+      title: e.code.replace(/-/g, ' '),
+      status: STATUS[e.code],
+      detail: e.message,
+      code: e.code,
+    };
   }
   if (e instanceof HttpException) {
     const body = e.getResponse();
     const message = typeof body === 'object' && 'message' in body ? (body.message as string | string[]) : e.message;
-    return { type: 'about:blank', title: e.name.replace(/Exception$/, ''), status: e.getStatus(), detail: Array.isArray(message) ? message.join('; ') : message };
+    return {
+      type: 'about:blank',
+      title: e.name.replace(/Exception$/, ''),
+      status: e.getStatus(),
+      detail: Array.isArray(message) ? message.join('; ') : message,
+    };
   }
-  if (e instanceof EntityNotFoundError || (e instanceof QueryFailedError && /invalid input syntax for type uuid/.test(e.message))) {
+  if (
+    e instanceof EntityNotFoundError ||
+    (e instanceof QueryFailedError && /invalid input syntax for type uuid/.test(e.message))
+  ) {
     return { type: 'about:blank', title: 'Not found', status: 404, detail: 'There is nothing with this id.' };
   }
-  return { type: 'about:blank', title: 'Internal error', status: 500, detail: 'Something went wrong on the server. Nothing was changed; try again.' };
+  return {
+    type: 'about:blank',
+    title: 'Internal error',
+    status: 500,
+    detail: 'Something went wrong on the server. Nothing was changed; try again.',
+  };
 }
 
 @Catch()

@@ -21,7 +21,12 @@ if ((await db.manager.count(Piece)) === 0) {
     frameCount: scan.frames!.length,
   }));
   await db.transaction(async (manager) => {
-    const piece = await manager.save(manager.create(Piece, { name: 'Galley jug', note: 'Glazed stoneware from the ferry’s galley, for print and archive' }));
+    const piece = await manager.save(
+      manager.create(Piece, {
+        name: 'Galley jug',
+        note: 'Glazed stoneware from the ferry’s galley, for print and archive',
+      }),
+    );
     await store.addScans(piece.id, null, encoded, manager);
   });
 }

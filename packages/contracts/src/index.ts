@@ -53,6 +53,8 @@ export interface PlacementView {
   state: 'loose' | 'placed' | 'registered' | 'excluded';
   /** 16 numbers, column by column. */
   pieceFromScan: number[];
+  /** Root mean square distance to the neighbouring scans, mm. */
+  residual?: number;
 }
 
 export interface ScanView {

@@ -44,7 +44,12 @@ export const captureImport = defineOperation({
     ctx.checkpoint(0.8, 'Checking');
     return {
       outputs: { scans: [scan] },
-      figures: { name: scan.name, points: pointCount(scan.cloud), spacing: estimateSpacing(scan.cloud), colours: scan.cloud.colors !== undefined },
+      figures: {
+        name: scan.name,
+        points: pointCount(scan.cloud),
+        spacing: estimateSpacing(scan.cloud),
+        colours: scan.cloud.colors !== undefined,
+      },
     };
   },
   summarize: (f) => `${f.name}: ${count(f.points)} points`,
@@ -67,9 +72,13 @@ export async function scanFromFile(
   const name = params.name || fileName.replace(/^.*[\\/]/, '').replace(/\.[^.]*$/, '');
   if (params.unit === 'auto') assertPlausibleSize(positions);
   if (positions.length / 3 < 100) {
-    throw new GeometryError('empty-input', `${fileName} holds ${positions.length / 3} points; at least 100 are needed. Check that the scan was saved completely.`);
+    throw new GeometryError(
+      'empty-input',
+      `${fileName} holds ${positions.length / 3} points; at least 100 are needed. Check that the scan was saved completely.`,
+    );
   }
-  const fromOrigin = params.viewpoint === 'origin' || (params.viewpoint === 'auto' && !file.indices && looksFromOrigin(positions));
+  const fromOrigin =
+    params.viewpoint === 'origin' || (params.viewpoint === 'auto' && !file.indices && looksFromOrigin(positions));
   return {
     scan: {
       name,
@@ -84,10 +93,16 @@ export async function scanFromFile(
 export function assertPlausibleSize(positions: Float32Array): void {
   const d = diagonalOf(boundsOf(positions));
   if (d < 1) {
-    throw new GeometryError('invalid-parameter', `The scan is only ${d.toPrecision(3)} mm across. If its unit is metres, centimetres or inches, say so (--units on the command line).`);
+    throw new GeometryError(
+      'invalid-parameter',
+      `The scan is only ${d.toPrecision(3)} mm across. If its unit is metres, centimetres or inches, say so (--units on the command line).`,
+    );
   }
   if (d > 50_000) {
-    throw new GeometryError('invalid-parameter', `The scan is ${(d / 1000).toFixed(0)} m across. Say its unit if it is not millimetres; if it is, choose “Millimetres” (--units mm).`);
+    throw new GeometryError(
+      'invalid-parameter',
+      `The scan is ${(d / 1000).toFixed(0)} m across. Say its unit if it is not millimetres; if it is, choose “Millimetres” (--units mm).`,
+    );
   }
 }
 

@@ -33,7 +33,10 @@ export const OPERATIONS = [
 export function findOperation(id: string): Operation {
   const found = OPERATIONS.find((o) => o.id === id);
   if (!found) {
-    throw new GeometryError('invalid-parameter', `There is no operation "${id}". Known: ${OPERATIONS.map((o) => o.id).join(', ')}.`);
+    throw new GeometryError(
+      'invalid-parameter',
+      `There is no operation "${id}". Known: ${OPERATIONS.map((o) => o.id).join(', ')}.`,
+    );
   }
   return found;
 }

@@ -4,13 +4,29 @@ import { count, eachScan } from './each-scan.js';
 import { RatioParam } from './params.js';
 
 export class CleanStraysParams {
-  @RatioParam({ title: 'Least density', min: 0, max: 1, help: 'A point stays if at least this share of the usual number of neighbours lies around it.' })
+  @RatioParam({
+    title: 'Least density',
+    min: 0,
+    max: 1,
+    help: 'A point stays if at least this share of the usual number of neighbours lies around it.',
+  })
   densityRatio = 0.25;
 
-  @RatioParam({ title: 'Least piece', min: 0, max: 1, help: 'Loose pieces with less than this share of the largest piece’s points are dropped.' })
+  @RatioParam({
+    title: 'Least piece',
+    min: 0,
+    max: 1,
+    help: 'Loose pieces with less than this share of the largest piece’s points are dropped.',
+  })
   pieceRatio = 0.02;
 
-  @RatioParam({ title: 'Flattest view', unit: '°', min: 45, max: 90, help: 'Points seen at a flatter angle than this are dropped, where normals are known.' })
+  @RatioParam({
+    title: 'Flattest view',
+    unit: '°',
+    min: 45,
+    max: 90,
+    help: 'Points seen at a flatter angle than this are dropped, where normals are known.',
+  })
   maxIncidenceDeg = 82;
 }
 

@@ -4,10 +4,20 @@ import { count, eachScan } from './each-scan.js';
 import { LengthParam, RatioParam } from './params.js';
 
 export class CleanSupportParams {
-  @LengthParam({ title: 'Clearance', min: 0, max: 50, help: 'Points up to this height above the support go with it; 0 takes it from the noise of the support.' })
+  @LengthParam({
+    title: 'Clearance',
+    min: 0,
+    max: 50,
+    help: 'Points up to this height above the support go with it; 0 takes it from the noise of the support.',
+  })
   clearance = 0;
 
-  @RatioParam({ title: 'Least share', min: 0.01, max: 0.9, help: 'A plane counts as support only if it holds at least this share of a scan’s points.' })
+  @RatioParam({
+    title: 'Least share',
+    min: 0.01,
+    max: 0.9,
+    help: 'A plane counts as support only if it holds at least this share of a scan’s points.',
+  })
   minShare = 0.08;
 }
 
@@ -28,7 +38,10 @@ export const cleanSupport = defineOperation({
       const r = removeSupportPlane(scan.cloud, sensorPositions(scan), params, part);
       if (!r.plane) return { scan, counts: { removed: 0, supports: 0 } };
       // The support stays as proof that the space above it is empty (see Scan.backdrop).
-      const gone = filterPoints({ positions: scan.cloud.positions }, r.keep.map((k) => (k ? 0 : 1)));
+      const gone = filterPoints(
+        { positions: scan.cloud.positions },
+        r.keep.map((k) => (k ? 0 : 1)),
+      );
       const backdrop = thinByVoxel(gone, 2.5 * estimateSpacing(scan.cloud)).cloud.positions;
       return { scan: { ...scan, cloud: r.cloud, backdrop }, counts: { removed: r.removed, supports: 1 } };
     });

@@ -4,7 +4,12 @@ import { count, eachScan } from './each-scan.js';
 import { LengthParam } from './params.js';
 
 export class CleanThinParams {
-  @LengthParam({ title: 'Cell', min: 0.02, max: 100, help: 'One point is kept per cube of this edge, as the mean of the points inside: thinner and less noisy.' })
+  @LengthParam({
+    title: 'Cell',
+    min: 0.02,
+    max: 100,
+    help: 'One point is kept per cube of this edge, as the mean of the points inside: thinner and less noisy.',
+  })
   cell = 1;
 }
 

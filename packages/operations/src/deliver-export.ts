@@ -16,7 +16,11 @@ export class DeliverExportParams {
   })
   format: 'glb' | 'ply' | 'stl' | 'obj' = 'glb';
 
-  @ChoiceParam({ title: 'Unit', help: 'Unit of the coordinates in PLY, STL and OBJ.', choices: { mm: 'Millimetres', cm: 'Centimetres', m: 'Metres', in: 'Inches' } })
+  @ChoiceParam({
+    title: 'Unit',
+    help: 'Unit of the coordinates in PLY, STL and OBJ.',
+    choices: { mm: 'Millimetres', cm: 'Centimetres', m: 'Metres', in: 'Inches' },
+  })
   unit: Unit = 'mm';
 }
 
@@ -37,7 +41,12 @@ export const deliverExport = defineOperation({
     ctx.checkpoint(1);
     return {
       outputs: { file },
-      figures: { file: file.name, bytes: file.bytes.length, unit: params.format === 'glb' ? 'm' : params.unit, textured: params.format === 'glb' && model !== undefined },
+      figures: {
+        file: file.name,
+        bytes: file.bytes.length,
+        unit: params.format === 'glb' ? 'm' : params.unit,
+        textured: params.format === 'glb' && model !== undefined,
+      },
     };
   },
   summarize: (f) => `${f.file}, ${count(Math.round(Number(f.bytes) / 1000))} kB, in ${f.unit}`,
@@ -46,8 +55,13 @@ export const deliverExport = defineOperation({
 /** Writes a mesh in one of the export formats. */
 export async function writeMeshFile(mesh: TriangleMesh | TexturedMesh, p: DeliverExportParams): Promise<OutputFile> {
   const { writeGlb, writePly, writeStl, writeObj } = await import('@amber-knit/core/io');
-  const base = p.name.replace(/[^\p{L}\p{N} ._-]/gu, '').trim().slice(0, 80) || 'mesh';
-  if (p.format === 'glb') return { name: `${base}.glb`, mediaType: 'model/gltf-binary', bytes: await writeGlb(mesh, base) };
+  const base =
+    p.name
+      .replace(/[^\p{L}\p{N} ._-]/gu, '')
+      .trim()
+      .slice(0, 80) || 'mesh';
+  if (p.format === 'glb')
+    return { name: `${base}.glb`, mediaType: 'model/gltf-binary', bytes: await writeGlb(mesh, base) };
   const factor = 1 / UNITS[p.unit];
   const positions = factor === 1 ? mesh.positions : mesh.positions.map((v) => v * factor);
   if (p.format === 'ply') {
@@ -56,12 +70,16 @@ export async function writeMeshFile(mesh: TriangleMesh | TexturedMesh, p: Delive
       normals: mesh.normals,
       colors: mesh.colors,
       indices: mesh.indices,
-      extra: { ...(mesh.invented ? { invented: mesh.invented } : {}), ...(mesh.scanCount ? { scan_count: mesh.scanCount } : {}) },
+      extra: {
+        ...(mesh.invented ? { invented: mesh.invented } : {}),
+        ...(mesh.scanCount ? { scan_count: mesh.scanCount } : {}),
+      },
       comments: [`unit ${p.unit}`, 'Z up', 'invented: 1 where no scan measured the surface'],
     });
     return { name: `${base}.ply`, mediaType: 'application/octet-stream', bytes };
   }
-  if (p.format === 'stl') return { name: `${base}.stl`, mediaType: 'model/stl', bytes: writeStl({ positions, indices: mesh.indices }, base) };
+  if (p.format === 'stl')
+    return { name: `${base}.stl`, mediaType: 'model/stl', bytes: writeStl({ positions, indices: mesh.indices }, base) };
   if (p.format === 'obj') {
     const { obj } = writeObj({ positions, indices: mesh.indices, normals: mesh.normals, colors: mesh.colors }, base);
     return { name: `${base}.obj`, mediaType: 'model/obj', bytes: obj };

@@ -4,10 +4,21 @@ import { count, millimetres } from './each-scan.js';
 import { LengthParam, RatioParam } from './params.js';
 
 export class FuseSurfaceParams {
-  @LengthParam({ title: 'Resolution', min: 0.02, max: 50, help: 'Edge of a voxel: finer shows more detail and takes longer. Below the spacing of the points it only shows noise.' })
+  @LengthParam({
+    title: 'Resolution',
+    min: 0.02,
+    max: 50,
+    help: 'Edge of a voxel: finer shows more detail and takes longer. Below the spacing of the points it only shows noise.',
+  })
   voxel = 0.6;
 
-  @RatioParam({ title: 'Depth of the band', unit: 'voxels', min: 1.5, max: 8, help: 'How far from the surface distances are kept. Less for thin walls, more for noisy scans.' })
+  @RatioParam({
+    title: 'Depth of the band',
+    unit: 'voxels',
+    min: 1.5,
+    max: 8,
+    help: 'How far from the surface distances are kept. Less for thin walls, more for noisy scans.',
+  })
   truncationVoxels = 3;
 }
 

@@ -4,16 +4,36 @@ import { count } from './each-scan.js';
 import { ChoiceParam, CountParam, LengthParam, RatioParam } from './params.js';
 
 export class MendAllParams {
-  @LengthParam({ title: 'Longest rim', min: 0, max: 10_000, help: 'Holes with a longer rim stay open; 0 fills all holes.' })
+  @LengthParam({
+    title: 'Longest rim',
+    min: 0,
+    max: 10_000,
+    help: 'Holes with a longer rim stay open; 0 fills all holes.',
+  })
   maxRim = 0;
 
-  @ChoiceParam({ title: 'Shape of fillings', help: 'Flat spans the hole like a skin; smooth continues the slope around it.', choices: { smooth: 'Smooth', flat: 'Flat' } })
+  @ChoiceParam({
+    title: 'Shape of fillings',
+    help: 'Flat spans the hole like a skin; smooth continues the slope around it.',
+    choices: { smooth: 'Smooth', flat: 'Flat' },
+  })
   shape: 'smooth' | 'flat' = 'smooth';
 
-  @RatioParam({ title: 'Least piece', min: 0, max: 1, help: 'Loose pieces with less than this share of the largest piece are dropped; 1 keeps a single piece.' })
+  @RatioParam({
+    title: 'Least piece',
+    min: 0,
+    max: 1,
+    help: 'Loose pieces with less than this share of the largest piece are dropped; 1 keeps a single piece.',
+  })
   fragmentRatio = 1;
 
-  @CountParam({ title: 'Rim evening', unit: 'rounds', min: 0, max: 20, help: 'Rounds of trimming ragged rims before holes are filled.' })
+  @CountParam({
+    title: 'Rim evening',
+    unit: 'rounds',
+    min: 0,
+    max: 20,
+    help: 'Rounds of trimming ragged rims before holes are filled.',
+  })
   evenRounds = 3;
 }
 

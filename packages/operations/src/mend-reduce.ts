@@ -7,7 +7,12 @@ export class MendReduceParams {
   @CountParam({ title: 'Triangles', min: 100, max: 20_000_000, help: 'Wanted number of triangles.' })
   triangles = 200_000;
 
-  @LengthParam({ title: 'Largest deviation', min: 0, max: 100, help: 'Stops earlier rather than move the surface further than this; 0 = no limit.' })
+  @LengthParam({
+    title: 'Largest deviation',
+    min: 0,
+    max: 100,
+    help: 'Stops earlier rather than move the surface further than this; 0 = no limit.',
+  })
   maxDeviation = 0;
 }
 
@@ -20,7 +25,9 @@ export const mendReduce = defineOperation({
   needs: ['mesh'],
   gives: ['mesh'],
   params: MendReduceParams,
-  suggest: (s) => ({ triangles: s.triangles > 0 ? Math.min(200_000, Math.max(100, Math.round(s.triangles / 2))) : 200_000 }),
+  suggest: (s) => ({
+    triangles: s.triangles > 0 ? Math.min(200_000, Math.max(100, Math.round(s.triangles / 2))) : 200_000,
+  }),
   async run({ mesh }, params, ctx) {
     const { simplifyMesh, makeManifold, fillHoles, inspectTopology } = await import('@amber-knit/core/mesh');
     const { measureDeviation } = await import('@amber-knit/core/measure');
@@ -28,7 +35,8 @@ export const mendReduce = defineOperation({
     ctx.checkpoint(0.05);
     let { mesh: light } = await simplifyMesh(mesh, params);
     ctx.checkpoint(0.6);
-    if (before.watertight && !inspectTopology(light).watertight) light = fillHoles(makeManifold(light).mesh, {}, ctx.part(0.6, 0.7)).mesh;
+    if (before.watertight && !inspectTopology(light).watertight)
+      light = fillHoles(makeManifold(light).mesh, {}, ctx.part(0.6, 0.7)).mesh;
     const deviation = measureDeviation(mesh.positions, light, 1e6, ctx.part(0.7, 1));
     return {
       outputs: { mesh: light },
@@ -41,5 +49,6 @@ export const mendReduce = defineOperation({
       },
     };
   },
-  summarize: (f) => `${count(f.trianglesBefore)} to ${count(f.triangles)} triangles, ${millimetres(f.deviationRms)} RMS deviation`,
+  summarize: (f) =>
+    `${count(f.trianglesBefore)} to ${count(f.triangles)} triangles, ${millimetres(f.deviationRms)} RMS deviation`,
 });

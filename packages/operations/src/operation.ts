@@ -49,7 +49,11 @@ export interface OperationResult<Out extends ArtifactKind> {
 }
 
 /** One kind of processing, defined once: forms, validation, queue, command line and ledger all come from here. */
-export interface Operation<P extends object = object, In extends ArtifactKind = ArtifactKind, Out extends ArtifactKind = ArtifactKind> {
+export interface Operation<
+  P extends object = object,
+  In extends ArtifactKind = ArtifactKind,
+  Out extends ArtifactKind = ArtifactKind,
+> {
   /** Kept in the ledger: never renamed. */
   id: string;
   /** Raised when parameters or results change. */

@@ -93,9 +93,17 @@ export function parseParams<P extends object>(type: ParamsClass<P>, values: obje
 export function parseParamText(fields: ParamField[], name: string, text: string): unknown {
   const f = fields.find((x) => x.name === name);
   if (!f) {
-    throw new GeometryError('invalid-parameter', `"${name}" is no parameter of this operation (known: ${fields.map((x) => x.name).join(', ')}).`);
+    throw new GeometryError(
+      'invalid-parameter',
+      `"${name}" is no parameter of this operation (known: ${fields.map((x) => x.name).join(', ')}).`,
+    );
   }
-  if (f.kind === 'flag') return text === 'true' || text === 'yes' || text === '1' ? true : text === 'false' || text === 'no' || text === '0' ? false : text;
+  if (f.kind === 'flag')
+    return text === 'true' || text === 'yes' || text === '1'
+      ? true
+      : text === 'false' || text === 'no' || text === '0'
+        ? false
+        : text;
   if (f.kind === 'choice' || f.kind === 'text') return text;
   return text.trim() === '' ? text : Number(text);
 }

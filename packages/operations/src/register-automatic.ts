@@ -3,13 +3,26 @@ import { millimetres } from './each-scan.js';
 import { LengthParam, TextParam } from './params.js';
 
 export class RegisterAutomaticParams {
-  @TextParam({ title: 'Reference', help: 'Name of the scan that stays put; empty chooses the first that fits. It also decides which way is up.' })
+  @TextParam({
+    title: 'Reference',
+    help: 'Name of the scan that stays put; empty chooses the first that fits. It also decides which way is up.',
+  })
   reference = '';
 
-  @LengthParam({ title: 'Feature cell', min: 0, max: 500, help: 'Cell of the thinned clouds in which features are compared; 0 takes it from the size of the scans.' })
+  @LengthParam({
+    title: 'Feature cell',
+    min: 0,
+    max: 500,
+    help: 'Cell of the thinned clouds in which features are compared; 0 takes it from the size of the scans.',
+  })
   coarseCell = 0;
 
-  @LengthParam({ title: 'Fine cell', min: 0, max: 100, help: 'Cell of the thinned clouds for the final fit; 0 takes it from size and spacing.' })
+  @LengthParam({
+    title: 'Fine cell',
+    min: 0,
+    max: 100,
+    help: 'Cell of the thinned clouds for the final fit; 0 takes it from size and spacing.',
+  })
   fineCell = 0;
 }
 
@@ -52,7 +65,9 @@ export const registerAutomatic = defineOperation({
     const { registerScans } = await import('@amber-knit/core/registration');
     const result = registerScans(scans, params, ctx);
     for (const r of result.rivals) {
-      ctx.note(`${scans[r.scan].name} also fits in another place (${Math.round(100 * r.scoreRatio)} % of the evidence).`);
+      ctx.note(
+        `${scans[r.scan].name} also fits in another place (${Math.round(100 * r.scoreRatio)} % of the evidence).`,
+      );
     }
     for (const p of result.placements) if (p.state === 'loose') ctx.note(`${p.name} fits nowhere and stays loose.`);
     return { outputs: { placements: result.placements }, figures: registrationFigures(result) };

@@ -5,7 +5,13 @@ export class TextureMapParams {
   @CountParam({ title: 'Map size', unit: 'pixels', min: 256, max: 8192, help: 'Edge of the square map.' })
   mapSize = 2048;
 
-  @CountParam({ title: 'Gap', unit: 'pixels', min: 1, max: 64, help: 'Space between islands and to the border, filled with the neighbouring colour.' })
+  @CountParam({
+    title: 'Gap',
+    unit: 'pixels',
+    min: 1,
+    max: 64,
+    help: 'Space between islands and to the border, filled with the neighbouring colour.',
+  })
   gap = 4;
 
   @FlagParam({ title: 'Even out brightness', help: 'Makes the pictures equally bright where they overlap.' })
@@ -14,7 +20,12 @@ export class TextureMapParams {
   @FlagParam({ title: 'Suppress glare', help: 'Ignores what is much brighter in one picture than in the others.' })
   suppressGlare = true;
 
-  @RatioParam({ title: 'Sharpness', min: 1, max: 12, help: 'How much the best picture outweighs the others: high is sharper, low is smoother.' })
+  @RatioParam({
+    title: 'Sharpness',
+    min: 1,
+    max: 12,
+    help: 'How much the best picture outweighs the others: high is sharper, low is smoother.',
+  })
   sharpness = 3;
 }
 
@@ -40,7 +51,7 @@ export const textureMap = defineOperation({
         coverage: r.coverage,
         pixelsPerMm: r.density,
         seenRatio: r.seenRatio,
-        worstStretch: r.worstStretch,
+        stretch95: r.stretch95,
         mapSize: params.mapSize,
       },
     };

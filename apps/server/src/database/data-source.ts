@@ -3,7 +3,15 @@ import { ENTITIES } from './entities.js';
 import { MIGRATIONS } from './migrations.js';
 
 export function dataSourceOptions(url: string): DataSourceOptions {
-  return { type: 'postgres', url, entities: ENTITIES, migrations: MIGRATIONS, migrationsRun: true, synchronize: false, extra: { max: 12 } };
+  return {
+    type: 'postgres',
+    url,
+    entities: ENTITIES,
+    migrations: MIGRATIONS,
+    migrationsRun: true,
+    synchronize: false,
+    extra: { max: 12 },
+  };
 }
 
 /** Connects and brings the schema up to date. */

@@ -1,4 +1,12 @@
-import { Column, CreateDateColumn, Entity, Index, PrimaryColumn, PrimaryGeneratedColumn, UpdateDateColumn } from 'typeorm';
+import {
+  Column,
+  CreateDateColumn,
+  Entity,
+  Index,
+  PrimaryColumn,
+  PrimaryGeneratedColumn,
+  UpdateDateColumn,
+} from 'typeorm';
 import type { ArtifactView, Figures, StepStatus } from '@amber-knit/contracts';
 
 /** One object to deliver. */
@@ -70,7 +78,7 @@ export class Step {
   @Index() @Column('uuid', { name: 'piece_id' }) pieceId: string;
   @Column('text', { name: 'operation_id' }) operationId: string;
   @Column('int', { name: 'operation_version' }) operationVersion: number;
-  @Column('jsonb') params: Record<string, unknown>;
+  @Column('json') params: Record<string, unknown>;
   @Column('int') seed: number;
   @Column('text') status: StepStatus;
   @Column('boolean', { name: 'cancel_requested', default: false }) cancelRequested: boolean;
@@ -83,7 +91,7 @@ export class Step {
   @Column('text', { name: 'source_sha256', nullable: true }) sourceSha256: string | null;
   @Column('text', { name: 'source_name', nullable: true }) sourceName: string | null;
   @Column('text', { name: 'source_setup', nullable: true }) sourceSetup: string | null;
-  @Column('jsonb', { nullable: true }) figures: Figures | null;
+  @Column('json', { nullable: true }) figures: Figures | null;
   @Column('text', { nullable: true }) summary: string | null;
   @Column('jsonb', { default: () => "'[]'" }) notes: string[];
   @Column('text', { nullable: true }) error: string | null;

@@ -27,11 +27,11 @@ class Initial1764030000000 implements MigrationInterface {
       CREATE INDEX artifact_piece ON artifact (piece_id);
       CREATE TABLE step (
         id uuid PRIMARY KEY DEFAULT gen_random_uuid(), piece_id uuid NOT NULL REFERENCES piece ON DELETE CASCADE,
-        operation_id text NOT NULL, operation_version int NOT NULL, params jsonb NOT NULL, seed int NOT NULL, status text NOT NULL,
+        operation_id text NOT NULL, operation_version int NOT NULL, params json NOT NULL, seed int NOT NULL, status text NOT NULL,
         cancel_requested boolean NOT NULL DEFAULT false, progress real NOT NULL DEFAULT 0, progress_stage text NOT NULL DEFAULT '',
         inputs uuid[] NOT NULL DEFAULT '{}', outputs uuid[] NOT NULL DEFAULT '{}',
         source_sha256 text, source_name text, source_setup text,
-        figures jsonb, summary text, notes jsonb NOT NULL DEFAULT '[]', error text, attempt int NOT NULL DEFAULT 0, worker text,
+        figures json, summary text, notes jsonb NOT NULL DEFAULT '[]', error text, attempt int NOT NULL DEFAULT 0, worker text,
         heartbeat timestamptz, created_at timestamptz NOT NULL DEFAULT now(), started_at timestamptz, finished_at timestamptz);
       CREATE INDEX step_piece ON step (piece_id, created_at);
       CREATE INDEX step_open ON step (status) WHERE status IN ('queued', 'running');

@@ -25,9 +25,22 @@ export class PieceStore {
     return (await manager.findOneByOrFail(PieceState, { id: piece.stateId })).heads;
   }
 
-  async saveArtifact(pieceId: string, stepId: string | null, encoded: EncodedArtifact, manager: EntityManager): Promise<Artifact> {
+  async saveArtifact(
+    pieceId: string,
+    stepId: string | null,
+    encoded: EncodedArtifact,
+    manager: EntityManager,
+  ): Promise<Artifact> {
     const blobSha256 = await this.blobs.put(encoded.bytes, manager);
-    return manager.save(manager.create(Artifact, { pieceId, stepId, kind: encoded.kind, blobSha256, facts: { ...encoded.facts, bytes: encoded.bytes.length } }));
+    return manager.save(
+      manager.create(Artifact, {
+        pieceId,
+        stepId,
+        kind: encoded.kind,
+        blobSha256,
+        facts: { ...encoded.facts, bytes: encoded.bytes.length },
+      }),
+    );
   }
 
   /** Makes `heads` the current state; what was undone before can't be redone after this. */
@@ -40,7 +53,12 @@ export class PieceStore {
   }
 
   /** Adds scans to a piece and to its heads. */
-  async addScans(pieceId: string, stepId: string | null, scans: NewScan[], manager: EntityManager): Promise<Artifact[]> {
+  async addScans(
+    pieceId: string,
+    stepId: string | null,
+    scans: NewScan[],
+    manager: EntityManager,
+  ): Promise<Artifact[]> {
     const piece = await manager.findOneByOrFail(Piece, { id: pieceId });
     const heads = await this.heads(piece, manager);
     const clouds = { ...heads.clouds };
@@ -56,7 +74,15 @@ export class PieceStore {
       const frames = scan.frames ? await this.saveArtifact(pieceId, stepId, scan.frames, manager) : undefined;
       made.push(cloud, ...(frames ? [frames] : []));
       const row = await manager.save(
-        manager.create(ScanRow, { pieceId, name, setup: scan.setup, colorIndex: colorIndex++, frames: scan.frameCount, originalId: cloud.id, framesId: frames?.id ?? null }),
+        manager.create(ScanRow, {
+          pieceId,
+          name,
+          setup: scan.setup,
+          colorIndex: colorIndex++,
+          frames: scan.frameCount,
+          originalId: cloud.id,
+          framesId: frames?.id ?? null,
+        }),
       );
       clouds[row.id] = cloud.id;
     }
@@ -96,7 +122,11 @@ export class PieceStore {
         const artifact = await this.saveArtifact(
           pieceId,
           stepId,
-          { kind: 'file', bytes: result.file.bytes, facts: { name: result.file.name, mediaType: result.file.mediaType } },
+          {
+            kind: 'file',
+            bytes: result.file.bytes,
+            facts: { name: result.file.name, mediaType: result.file.mediaType },
+          },
           manager,
         );
         made.push(artifact.id);

@@ -9,7 +9,8 @@ export function artifactView(a: Artifact): ArtifactView {
   return { id: a.id, kind: a.kind, bytes: Number(a.facts.bytes ?? 0), facts: a.facts, stepId: a.stepId };
 }
 
-const short = (n: number): string => (n >= 1e6 ? `${(n / 1e6).toFixed(2)}M` : n >= 1000 ? `${Math.round(n / 1000)}k` : String(n));
+const short = (n: number): string =>
+  n >= 1e6 ? `${(n / 1e6).toFixed(2)}M` : n >= 1000 ? `${Math.round(n / 1000)}k` : String(n);
 
 /** Puts together everything the browser shows of a piece. */
 export async function buildPieceView(db: DataSource, blobs: BlobStore, id: string): Promise<PieceView> {
@@ -25,7 +26,9 @@ export async function buildPieceView(db: DataSource, blobs: BlobStore, id: strin
     const a = artifactId ? artifacts.get(artifactId) : undefined;
     return a ? artifactView(a) : null;
   };
-  const placementList = heads.placements ? decodePlacements(await blobs.get(artifacts.get(heads.placements)!.blobSha256)) : [];
+  const placementList = heads.placements
+    ? decodePlacements(await blobs.get(artifacts.get(heads.placements)!.blobSha256))
+    : [];
   const scanList: ScanView[] = rows
     .filter((r) => heads.clouds[r.id])
     .map((r) => {
@@ -39,7 +42,7 @@ export async function buildPieceView(db: DataSource, blobs: BlobStore, id: strin
         cloud: view(heads.clouds[r.id])!,
         original: view(r.originalId)!,
         placement: p
-          ? { name: p.name, state: p.state, pieceFromScan: Array.from(p.pieceFromScan) }
+          ? { name: p.name, state: p.state, pieceFromScan: Array.from(p.pieceFromScan), residual: p.residual }
           : { name: r.name, state: 'loose', pieceFromScan: [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1] },
       };
     });
@@ -106,7 +109,9 @@ function buildStages(
     return out;
   };
   const running = new Set(
-    steps.filter((s) => s.status === 'running' || s.status === 'queued').map((s) => OPERATIONS.find((o) => o.id === s.operationId)?.stage),
+    steps
+      .filter((s) => s.status === 'running' || s.status === 'queued')
+      .map((s) => OPERATIONS.find((o) => o.id === s.operationId)?.stage),
   );
   const line = lineage(heads.model ?? heads.mesh);
   const last = (stage: Stage): { step: Step; artifact: Artifact } | undefined =>
@@ -114,7 +119,8 @@ function buildStages(
   const points = scans.reduce((n, s) => n + Number(s.cloud.facts.points ?? 0), 0);
   const registered = scans.filter((s) => s.placement.state === 'registered').length;
   const cleaned = scans.filter((s) => s.cloud.id !== s.original.id).length;
-  const newest = (operationId: string): Step | undefined => steps.filter((s) => s.operationId === operationId && s.status === 'done').pop();
+  const newest = (operationId: string): Step | undefined =>
+    steps.filter((s) => s.operationId === operationId && s.status === 'done').pop();
 
   const make = (stage: Stage, done: boolean, isFresh: boolean, figure: string, detail: string): StageState => ({
     stage,
@@ -133,12 +139,48 @@ function buildStages(
     plan: make('plan', scans.length > 0, true, `${setups} setup${setups === 1 ? '' : 's'}`, ''),
     capture: make('capture', scans.length > 0, true, `${scans.length} scans`, ''),
     clean: make('clean', cleaned > 0, true, `${short(points)} points`, `${cleaned} of ${scans.length}`),
-    register: make('register', registered > 0, heads.placements ? fresh(heads.placements) : true, `${registered} of ${scans.length}`, ''),
-    fuse: make('fuse', Boolean(fuse), fuse ? fresh(fuse.artifact.id) : true, fuse ? `${Number(fuse.step.figures?.voxel ?? 0).toFixed(2)} mm` : '', fuse ? `${short(Number(fuse.artifact.facts.triangles))} tri` : ''),
-    mend: make('mend', Boolean(mend), mend ? fresh(mend.artifact.id) : true, mend ? `${short(Number(mend.artifact.facts.triangles))} tri` : '', mend?.artifact.facts.watertight ? 'watertight' : 'open'),
-    texture: make('texture', Boolean(texture), texture ? fresh(texture.artifact.id) : true, texture ? `${String(texture.artifact.facts.mapSize)}²` : '', ''),
-    check: make('check', Boolean(inspected), ofCurrent(inspected), inspected ? `${Number(inspected.figures?.height ?? 0).toFixed(1)} mm high` : '', inspected?.figures?.watertight ? 'closed' : 'open'),
-    deliver: make('deliver', Boolean(exported), ofCurrent(exported), exported ? String(exported.figures?.file ?? '') : '', ''),
+    register: make(
+      'register',
+      registered > 0,
+      heads.placements ? fresh(heads.placements) : true,
+      `${registered} of ${scans.length}`,
+      '',
+    ),
+    fuse: make(
+      'fuse',
+      Boolean(fuse),
+      fuse ? fresh(fuse.artifact.id) : true,
+      fuse ? `${Number(fuse.step.figures?.voxel ?? 0).toFixed(2)} mm` : '',
+      fuse ? `${short(Number(fuse.artifact.facts.triangles))} tri` : '',
+    ),
+    mend: make(
+      'mend',
+      Boolean(mend),
+      mend ? fresh(mend.artifact.id) : true,
+      mend ? `${short(Number(mend.artifact.facts.triangles))} tri` : '',
+      mend?.artifact.facts.watertight ? 'watertight' : 'open',
+    ),
+    texture: make(
+      'texture',
+      Boolean(texture),
+      texture ? fresh(texture.artifact.id) : true,
+      texture ? `${String(texture.artifact.facts.mapSize)}²` : '',
+      '',
+    ),
+    check: make(
+      'check',
+      Boolean(inspected),
+      ofCurrent(inspected),
+      inspected ? `${Number(inspected.figures?.height ?? 0).toFixed(1)} mm high` : '',
+      inspected?.figures?.watertight ? 'closed' : 'open',
+    ),
+    deliver: make(
+      'deliver',
+      Boolean(exported),
+      ofCurrent(exported),
+      exported ? String(exported.figures?.file ?? '') : '',
+      '',
+    ),
   };
   return STAGES.map((s) => table[s]);
 }

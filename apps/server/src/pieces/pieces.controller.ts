@@ -1,4 +1,18 @@
-import { Body, Controller, Get, Header, HttpCode, NotFoundException, Param, ParseUUIDPipe, Patch, Post, Query, Res, StreamableFile } from '@nestjs/common';
+import {
+  Body,
+  Controller,
+  Get,
+  Header,
+  HttpCode,
+  NotFoundException,
+  Param,
+  ParseUUIDPipe,
+  Patch,
+  Post,
+  Query,
+  Res,
+  StreamableFile,
+} from '@nestjs/common';
 import { ApiOperation, ApiProperty, ApiPropertyOptional, ApiTags } from '@nestjs/swagger';
 import { IsOptional, IsString, Length, MaxLength } from 'class-validator';
 import type { Response } from 'express';
@@ -86,7 +100,10 @@ export class PiecesController {
 
   @Get('pieces/:id/suggestions')
   @ApiOperation({ summary: 'Suggested parameters of an operation for this piece' })
-  async suggestions(@Param('id', ParseUUIDPipe) id: string, @Query('operation') operationId: string): Promise<Record<string, unknown>> {
+  async suggestions(
+    @Param('id', ParseUUIDPipe) id: string,
+    @Query('operation') operationId: string,
+  ): Promise<Record<string, unknown>> {
     const operation = findOperation(operationId);
     return operation.suggest(await this.pieces.stats(id)) as Record<string, unknown>;
   }
@@ -111,7 +128,10 @@ export class PiecesController {
   @Get('artifacts/:id/data')
   @ApiTags('Artifacts')
   @ApiOperation({ summary: 'The bytes of an artifact, streamed; see docs/formats.md' })
-  async data(@Param('id', ParseUUIDPipe) id: string, @Res({ passthrough: true }) response: Response): Promise<StreamableFile | void> {
+  async data(
+    @Param('id', ParseUUIDPipe) id: string,
+    @Res({ passthrough: true }) response: Response,
+  ): Promise<StreamableFile | void> {
     const artifact = await this.db.manager.findOneBy(Artifact, { id });
     if (!artifact) throw new NotFoundException('There is no such artifact.');
     const size = await this.blobs.size(artifact.blobSha256);
@@ -120,7 +140,9 @@ export class PiecesController {
     response.setHeader('ETag', `"${artifact.blobSha256}"`);
     const name = artifact.facts.name;
     return new StreamableFile(Readable.from(this.blobs.chunks(artifact.blobSha256)), {
-      type: String(artifact.facts.mediaType ?? (artifact.kind === 'placements' ? 'application/json' : 'application/octet-stream')),
+      type: String(
+        artifact.facts.mediaType ?? (artifact.kind === 'placements' ? 'application/json' : 'application/octet-stream'),
+      ),
       length: size,
       ...(artifact.kind === 'file' && name && artifact.facts.mediaType !== 'image/png'
         ? { disposition: `attachment; filename="${String(name).replace(/["\\\r\n]/g, '')}"` }

@@ -28,14 +28,20 @@ export class StepQueue {
 
   async send(stepId: string, delaySeconds = 0): Promise<void> {
     await this.start();
-    await this.boss.send(QUEUE, { stepId }, { retryLimit: 0, ...(delaySeconds > 0 ? { startAfter: delaySeconds } : {}) });
+    await this.boss.send(
+      QUEUE,
+      { stepId },
+      { retryLimit: 0, ...(delaySeconds > 0 ? { startAfter: delaySeconds } : {}) },
+    );
   }
 
   /** Calls `handle` for each delivered step, `count` at a time. */
   async work(count: number, handle: (stepId: string) => Promise<void>): Promise<void> {
     await this.start();
     for (let i = 0; i < count; i++) {
-      await this.boss.work<{ stepId: string }>(QUEUE, { pollingIntervalSeconds: 0.5, batchSize: 1 }, async ([job]) => handle(job.data.stepId));
+      await this.boss.work<{ stepId: string }>(QUEUE, { pollingIntervalSeconds: 0.5, batchSize: 1 }, async ([job]) =>
+        handle(job.data.stepId),
+      );
     }
   }
 

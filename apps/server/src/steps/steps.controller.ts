@@ -10,7 +10,10 @@ export class NewStepBody {
   @MaxLength(80)
   operationId: string;
 
-  @ApiPropertyOptional({ description: 'Values of the operation’s own parameters; see GET /api/operations', example: { voxel: 0.6 } })
+  @ApiPropertyOptional({
+    description: 'Values of the operation’s own parameters; see GET /api/operations',
+    example: { voxel: 0.6 },
+  })
   @IsOptional()
   @IsObject()
   params?: Record<string, unknown>;

@@ -24,7 +24,13 @@ export class StepsService {
   ) {}
 
   /** Validates and queues a run. Parameters not given take suggested values. */
-  async enqueue(pieceId: string, operationId: string, values: Record<string, unknown>, seed: number, source?: ImportSource): Promise<StepView> {
+  async enqueue(
+    pieceId: string,
+    operationId: string,
+    values: Record<string, unknown>,
+    seed: number,
+    source?: ImportSource,
+  ): Promise<StepView> {
     const operation = findOperation(operationId);
     if ((operation.needs as string[]).includes('file') && !source) {
       throw new GeometryError('invalid-parameter', `"${operation.title}" starts with an uploaded file.`);

@@ -1,5 +1,22 @@
-import { boundsOf, diagonalOf, pointCount, triangleCount, type Placement, type Scan, type TexturedMesh, type TriangleMesh } from '@amber-knit/core/geometry';
-import { decodeCloud, decodeFrames, decodeMesh, encodeCloud, encodeColorPng, encodeFrames, encodeMesh } from '@amber-knit/core/io';
+import {
+  boundsOf,
+  diagonalOf,
+  pointCount,
+  triangleCount,
+  type Placement,
+  type Scan,
+  type TexturedMesh,
+  type TriangleMesh,
+} from '@amber-knit/core/geometry';
+import {
+  decodeCloud,
+  decodeFrames,
+  decodeMesh,
+  encodeCloud,
+  encodeColorPng,
+  encodeFrames,
+  encodeMesh,
+} from '@amber-knit/core/io';
 import { inspectTopology, simplifyMesh } from '@amber-knit/core/mesh';
 import { estimateSpacing } from '@amber-knit/core/pointcloud';
 import { renderTurntable } from '@amber-knit/core/texture';
@@ -99,7 +116,9 @@ export function encodePlacements(placements: Placement[]): EncodedArtifact {
 }
 
 export function decodePlacements(bytes: Uint8Array): Placement[] {
-  const plain = JSON.parse(new TextDecoder().decode(bytes)) as (Omit<Placement, 'pieceFromScan'> & { pieceFromScan: number[] })[];
+  const plain = JSON.parse(new TextDecoder().decode(bytes)) as (Omit<Placement, 'pieceFromScan'> & {
+    pieceFromScan: number[];
+  })[];
   return plain.map((p) => ({ ...p, pieceFromScan: Float64Array.from(p.pieceFromScan) }));
 }
 
@@ -110,5 +129,9 @@ export const TURNTABLE = { views: 8, size: 240 };
 export function encodePicture(mesh: TriangleMesh | TexturedMesh | undefined): EncodedArtifact | undefined {
   if (!mesh) return undefined;
   const strip = renderTurntable(mesh, TURNTABLE.size, TURNTABLE.views, [239, 233, 221]);
-  return { kind: 'file', bytes: encodeColorPng(strip), facts: { name: 'turntable.png', mediaType: 'image/png', ...TURNTABLE } };
+  return {
+    kind: 'file',
+    bytes: encodeColorPng(strip),
+    facts: { name: 'turntable.png', mediaType: 'image/png', ...TURNTABLE },
+  };
 }

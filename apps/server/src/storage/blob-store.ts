@@ -13,7 +13,10 @@ export class BlobStore {
   async put(bytes: Uint8Array, manager: EntityManager = this.db.manager): Promise<string> {
     const sha = createHash('sha256').update(bytes).digest('hex');
     await manager.transaction(async (tx) => {
-      const fresh = (await tx.query('INSERT INTO blob (sha256, bytes) VALUES ($1, $2) ON CONFLICT DO NOTHING RETURNING sha256', [sha, bytes.length])) as unknown[];
+      const fresh = (await tx.query(
+        'INSERT INTO blob (sha256, bytes) VALUES ($1, $2) ON CONFLICT DO NOTHING RETURNING sha256',
+        [sha, bytes.length],
+      )) as unknown[];
       if (fresh.length === 0) return;
       for (let at = 0, position = 0; at < bytes.length; at += CHUNK, position++) {
         const part = Buffer.from(bytes.buffer, bytes.byteOffset + at, Math.min(CHUNK, bytes.length - at));
@@ -26,7 +29,10 @@ export class BlobStore {
   /** The chunks in order, one in memory at a time. */
   async *chunks(sha: string): AsyncGenerator<Buffer> {
     for (let position = 0; ; position++) {
-      const rows = (await this.db.query('SELECT data FROM blob_chunk WHERE sha256 = $1 AND position = $2', [sha, position])) as { data: Buffer }[];
+      const rows = (await this.db.query('SELECT data FROM blob_chunk WHERE sha256 = $1 AND position = $2', [
+        sha,
+        position,
+      ])) as { data: Buffer }[];
       if (rows.length === 0) return;
       yield rows[0].data;
     }

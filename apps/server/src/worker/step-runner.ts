@@ -44,11 +44,20 @@ export class StepRunner {
       const result = await this.runInThread(step, state);
       if (state.cancelled) throw new CancelledError();
       const outputs = await this.pieces.applyResult(step.pieceId, stepId, result, step.sourceSetup ?? 'Setup 1');
-      await this.finish(stepId, { status: 'done', progress: 1, figures: result.figures, summary: result.summary, outputs });
+      await this.finish(stepId, {
+        status: 'done',
+        progress: 1,
+        figures: result.figures,
+        summary: result.summary,
+        outputs,
+      });
       await this.queue.notify(CHANNELS.piece, step.pieceId);
     } catch (e) {
       const cancelled = state.cancelled || e instanceof CancelledError;
-      await this.finish(stepId, cancelled ? { status: 'cancelled' } : { status: 'failed', error: e instanceof Error ? e.message : String(e) });
+      await this.finish(
+        stepId,
+        cancelled ? { status: 'cancelled' } : { status: 'failed', error: e instanceof Error ? e.message : String(e) },
+      );
     } finally {
       clearInterval(beat);
       this.running.delete(stepId);
@@ -79,7 +88,14 @@ export class StepRunner {
         [step.pieceId, stepId, step.createdAt],
       )) as unknown[];
       if (earlier.length > 0) return 'later' as const;
-      Object.assign(step, { status: 'running', startedAt: new Date(), heartbeat: new Date(), attempt: step.attempt + 1, worker: this.name, progress: 0 });
+      Object.assign(step, {
+        status: 'running',
+        startedAt: new Date(),
+        heartbeat: new Date(),
+        attempt: step.attempt + 1,
+        worker: this.name,
+        progress: 0,
+      });
       return manager.save(step);
     });
     if (claimed === 'later') {
@@ -107,13 +123,23 @@ export class StepRunner {
         } else if (Date.now() - lastWrite > 200) {
           lastWrite = Date.now();
           void this.db
-            .query('UPDATE step SET progress = $2, progress_stage = $3, heartbeat = now() WHERE id = $1', [step.id, m.fraction, m.stage])
+            .query('UPDATE step SET progress = $2, progress_stage = $3, heartbeat = now() WHERE id = $1', [
+              step.id,
+              m.fraction,
+              m.stage,
+            ])
             .then(() => this.queue.notify(CHANNELS.step, step.id))
             .catch(() => undefined);
         }
       });
       thread.on('error', reject);
-      thread.on('exit', () => reject(state.cancelled ? new CancelledError() : new Error('The computation ended without a result. Nothing was changed.')));
+      thread.on('exit', () =>
+        reject(
+          state.cancelled
+            ? new CancelledError()
+            : new Error('The computation ended without a result. Nothing was changed.'),
+        ),
+      );
     });
   }
 
@@ -129,9 +155,18 @@ export class StepRunner {
       inputs.push(artifactId);
       return this.blobs.get((await this.db.manager.findOneByOrFail(Artifact, { id: artifactId })).blobSha256);
     };
-    const job: ThreadJob = { operationId: step.operationId, params: step.params, seed: step.seed, cancelFlag, scans: [] };
+    const job: ThreadJob = {
+      operationId: step.operationId,
+      params: step.params,
+      seed: step.seed,
+      cancelFlag,
+      scans: [],
+    };
     if (wanted.has('scans')) {
-      const rows = await this.db.manager.find(ScanRow, { where: { pieceId: step.pieceId }, order: { colorIndex: 'ASC' } });
+      const rows = await this.db.manager.find(ScanRow, {
+        where: { pieceId: step.pieceId },
+        order: { colorIndex: 'ASC' },
+      });
       for (const row of rows) {
         if (!heads.clouds[row.id]) continue;
         const cloud = (await bytes(heads.clouds[row.id]))!;
@@ -141,7 +176,8 @@ export class StepRunner {
     if (wanted.has('placements')) job.placements = await bytes(heads.placements);
     if (wanted.has('mesh')) job.mesh = await bytes(heads.mesh);
     if (wanted.has('model')) job.model = await bytes(heads.model);
-    if (wanted.has('file') && step.sourceSha256) job.file = { name: step.sourceName ?? 'scan', bytes: await this.blobs.get(step.sourceSha256) };
+    if (wanted.has('file') && step.sourceSha256)
+      job.file = { name: step.sourceName ?? 'scan', bytes: await this.blobs.get(step.sourceSha256) };
     await this.db.manager.update(Step, step.id, { inputs });
     return job;
   }

@@ -8,9 +8,15 @@ export const api = createApi({
   tagTypes: ['Pieces', 'Piece', 'Steps'],
   endpoints: (build) => ({
     pieces: build.query<PieceSummary[], void>({ query: () => 'pieces', providesTags: ['Pieces'] }),
-    piece: build.query<PieceView, string>({ query: (id) => `pieces/${id}`, providesTags: (_r, _e, id) => [{ type: 'Piece', id }] }),
+    piece: build.query<PieceView, string>({
+      query: (id) => `pieces/${id}`,
+      providesTags: (_r, _e, id) => [{ type: 'Piece', id }],
+    }),
     operations: build.query<OperationView[], void>({ query: () => 'operations' }),
-    steps: build.query<StepView[], string>({ query: (id) => `pieces/${id}/steps`, providesTags: (_r, _e, id) => [{ type: 'Steps', id }] }),
+    steps: build.query<StepView[], string>({
+      query: (id) => `pieces/${id}/steps`,
+      providesTags: (_r, _e, id) => [{ type: 'Steps', id }],
+    }),
     suggestions: build.query<Record<string, unknown>, { pieceId: string; operationId: string }>({
       query: ({ pieceId, operationId }) => `pieces/${pieceId}/suggestions?operation=${operationId}`,
       providesTags: (_r, _e, { pieceId }) => [{ type: 'Piece', id: pieceId }],
@@ -52,7 +58,8 @@ export function listenToServer(dispatch: (action: unknown) => unknown): () => vo
           else list.push(step);
         }) as never,
       );
-      if (step.status !== 'running' || step.progress === 0) dispatch(api.util.invalidateTags([{ type: 'Piece', id: step.pieceId }]));
+      if (step.status !== 'running' || step.progress === 0)
+        dispatch(api.util.invalidateTags([{ type: 'Piece', id: step.pieceId }]));
     }
   };
   return () => source.close();

@@ -13,7 +13,14 @@ export interface ViewSettings {
   isolated: string | null;
 }
 
-const initialState: ViewSettings = { color: 'true', lit: true, wireframe: false, tool: 'turn', hidden: [], isolated: null };
+const initialState: ViewSettings = {
+  color: 'true',
+  lit: true,
+  wireframe: false,
+  tool: 'turn',
+  hidden: [],
+  isolated: null,
+};
 
 const slice = createSlice({
   name: 'view',

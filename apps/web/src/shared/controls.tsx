@@ -3,7 +3,11 @@ import { Link } from 'react-router';
 import { Moon, Sun } from 'lucide-react';
 import { useTheme } from './theme';
 
-export function Button({ tone = 'plain', className = '', ...rest }: ButtonHTMLAttributes<HTMLButtonElement> & { tone?: 'plain' | 'go' | 'quiet' }) {
+export function Button({
+  tone = 'plain',
+  className = '',
+  ...rest
+}: ButtonHTMLAttributes<HTMLButtonElement> & { tone?: 'plain' | 'go' | 'quiet' }) {
   const tones = {
     plain: 'border-line bg-panel text-ink hover:bg-sunk',
     go: 'border-amber bg-amber text-on-amber font-semibold hover:brightness-95',
@@ -58,7 +62,13 @@ export function Header({ trail, children }: { trail: { label: string; to?: strin
       </nav>
       <span className="flex-1" />
       {children}
-      <Button tone="quiet" aria-label={theme === 'light' ? 'Use the dark theme' : 'Use the light theme'} title="Light or dark" onClick={toggle} className="px-2">
+      <Button
+        tone="quiet"
+        aria-label={theme === 'light' ? 'Use the dark theme' : 'Use the light theme'}
+        title="Light or dark"
+        onClick={toggle}
+        className="px-2"
+      >
         {theme === 'light' ? <Moon size={17} /> : <Sun size={17} />}
       </Button>
     </header>
@@ -78,8 +88,18 @@ export function Notice({ tone = 'info', children }: { tone?: 'info' | 'error'; c
 
 export function ProgressBar({ value, label }: { value: number; label: string }) {
   return (
-    <div role="progressbar" aria-label={label} aria-valuenow={Math.round(100 * value)} aria-valuemin={0} aria-valuemax={100} className="h-2 overflow-hidden rounded-full bg-sunk">
-      <div className="h-full rounded-full bg-amber transition-[width]" style={{ width: `${Math.max(2, 100 * value)}%` }} />
+    <div
+      role="progressbar"
+      aria-label={label}
+      aria-valuenow={Math.round(100 * value)}
+      aria-valuemin={0}
+      aria-valuemax={100}
+      className="h-2 overflow-hidden rounded-full bg-sunk"
+    >
+      <div
+        className="h-full rounded-full bg-amber transition-[width]"
+        style={{ width: `${Math.max(2, 100 * value)}%` }}
+      />
     </div>
   );
 }

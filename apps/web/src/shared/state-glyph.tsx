@@ -16,8 +16,17 @@ export const stateWord = (s: GlyphState): string => WORDS[s];
 
 /** The glyph's shapes around the origin, for use inside any drawing. */
 export function GlyphShape({ state, radius, color }: { state: GlyphState; radius: number; color: string }) {
-  const ring = <circle r={radius} fill="var(--panel)" stroke={color} strokeWidth={2} strokeDasharray={state === 'outdated' ? '3 3' : undefined} />;
-  if (state === 'registered' || state === 'done') return <circle r={radius} fill={color} stroke={color} strokeWidth={2} />;
+  const ring = (
+    <circle
+      r={radius}
+      fill="var(--panel)"
+      stroke={color}
+      strokeWidth={2}
+      strokeDasharray={state === 'outdated' ? '3 3' : undefined}
+    />
+  );
+  if (state === 'registered' || state === 'done')
+    return <circle r={radius} fill={color} stroke={color} strokeWidth={2} />;
   const k = radius * 0.7;
   return (
     <g>
@@ -29,10 +38,25 @@ export function GlyphShape({ state, radius, color }: { state: GlyphState; radius
   );
 }
 
-export function StateGlyph({ state, color = 'var(--muted)', size = 16 }: { state: GlyphState; color?: string; size?: number }) {
+export function StateGlyph({
+  state,
+  color = 'var(--muted)',
+  size = 16,
+}: {
+  state: GlyphState;
+  color?: string;
+  size?: number;
+}) {
   const h = size / 2 + 1;
   return (
-    <svg width={size + 2} height={size + 2} viewBox={`${-h} ${-h} ${2 * h} ${2 * h}`} role="img" aria-label={WORDS[state]} className="shrink-0">
+    <svg
+      width={size + 2}
+      height={size + 2}
+      viewBox={`${-h} ${-h} ${2 * h} ${2 * h}`}
+      role="img"
+      aria-label={WORDS[state]}
+      className="shrink-0"
+    >
       <GlyphShape state={state} radius={size / 2 - 2} color={color} />
     </svg>
   );

@@ -58,7 +58,14 @@ export function fuseScans(
       const viewpoints = sensorPositions(scan);
       const cloud = withNormals(scan.cloud, viewpoints, Math.max(3.5 * spacing, 1.5 * o.voxel), part.part(0, 0.4));
       const support = Math.max(1.8 * o.voxel, 2.2 * spacing);
-      integratePoints(field, cloud, placement.pieceFromScan, viewpoints, { support, truncation, scanBit }, part.part(0.4, 1));
+      integratePoints(
+        field,
+        cloud,
+        placement.pieceFromScan,
+        viewpoints,
+        { support, truncation, scanBit },
+        part.part(0.4, 1),
+      );
     }
   });
   const mesh = marchingCubes(field, 0.05, ctx.part(0.85, 1, 'Extracting the surface'));

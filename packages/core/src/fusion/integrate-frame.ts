@@ -18,7 +18,12 @@ export interface IntegrateFrameOptions {
  * Source: B. Curless, M. Levoy (1996), A volumetric method for building complex models from range images.
  * O(pixels + touched voxels).
  */
-export function integrateFrame(field: SignedField, frame: DepthFrame, pieceFromScan: Mat4, o: IntegrateFrameOptions): void {
+export function integrateFrame(
+  field: SignedField,
+  frame: DepthFrame,
+  pieceFromScan: Mat4,
+  o: IntegrateFrameOptions,
+): void {
   const { width, height, fx, fy, cx, cy } = frame.camera;
   const depth = frame.depth;
   const pieceFromSensor = multiply(pieceFromScan, frame.scanFromSensor);

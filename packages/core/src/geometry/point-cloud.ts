@@ -90,7 +90,10 @@ export function assertUsableCloud(cloud: PointCloud, name: string, atLeast = 100
   }
   for (let i = 0; i < cloud.positions.length; i++) {
     if (!Number.isFinite(cloud.positions[i])) {
-      throw new GeometryError('corrupt-file', `${name}: point ${Math.floor(i / 3)} has a coordinate that is not a number.`);
+      throw new GeometryError(
+        'corrupt-file',
+        `${name}: point ${Math.floor(i / 3)} has a coordinate that is not a number.`,
+      );
     }
   }
 }

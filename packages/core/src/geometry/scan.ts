@@ -32,6 +32,8 @@ export interface Placement {
   name: string;
   state: PlacementState;
   pieceFromScan: Mat4;
+  /** Root mean square distance to the neighbouring scans' surfaces, mm, once registered. */
+  residual?: number;
 }
 
 export function loosePlacement(name: string): Placement {

@@ -63,7 +63,8 @@ function encode(kind: BundleHeader['kind'], meta: Record<string, unknown>, table
     head = new TextEncoder().encode(json);
   }
   let total = 8 + head.length;
-  for (const t of header.tables) for (let r = 0; r < t.rows; r += t.pageRows) total += pageBytes(t, Math.min(t.pageRows, t.rows - r));
+  for (const t of header.tables)
+    for (let r = 0; r < t.rows; r += t.pageRows) total += pageBytes(t, Math.min(t.pageRows, t.rows - r));
   const out = new Uint8Array(total);
   const view = new DataView(out.buffer);
   view.setUint32(0, MAGIC, true);
@@ -90,8 +91,14 @@ export class BundleReader {
   private table = 0;
   private row = 0;
 
-  /** @param onPage called with a table's name, the first row, and its columns by name (copies) */
-  constructor(private readonly onPage: (table: string, firstRow: number, rows: number, columns: Record<string, Column>) => void) {}
+  /**
+   * @param onPage called with a table's name, the first row, and its columns by name (copies)
+   * @param onHeader called once, before the first page
+   */
+  constructor(
+    private readonly onPage: (table: string, firstRow: number, rows: number, columns: Record<string, Column>) => void,
+    private readonly onHeader?: (header: BundleHeader) => void,
+  ) {}
 
   /** @throws GeometryError `corrupt-file` if these are not the bytes of a bundle */
   push(bytes: Uint8Array): void {
@@ -103,12 +110,14 @@ export class BundleReader {
     if (!this.header) {
       if (joined.length < 8) return;
       const view = new DataView(joined.buffer);
-      if (view.getUint32(0, true) !== MAGIC) throw new GeometryError('corrupt-file', 'These are not the bytes of a bundle.');
+      if (view.getUint32(0, true) !== MAGIC)
+        throw new GeometryError('corrupt-file', 'These are not the bytes of a bundle.');
       const length = view.getUint32(4, true);
       if (length > 1 << 24) throw new GeometryError('corrupt-file', `The bundle's header claims ${length} bytes.`);
       if (joined.length < 8 + length) return;
       this.header = JSON.parse(new TextDecoder().decode(joined.subarray(8, 8 + length))) as BundleHeader;
       at = 8 + length;
+      this.onHeader?.(this.header);
     }
     while (this.table < this.header.tables.length) {
       const t = this.header.tables[this.table];
@@ -146,14 +155,26 @@ export class BundleReader {
 }
 
 /** All tables of a complete bundle, columns joined. @throws GeometryError `corrupt-file` if it is cut off */
-export function decodeBundle(bytes: Uint8Array): { header: BundleHeader; tables: Record<string, Record<string, Column>> } {
+export function decodeBundle(bytes: Uint8Array): {
+  header: BundleHeader;
+  tables: Record<string, Record<string, Column>>;
+} {
   const tables: Record<string, Record<string, Column>> = {};
   const reader: BundleReader = new BundleReader((name, first, _rows, columns) => {
     const t = reader.header!.tables.find((x) => x.name === name)!;
     const target = (tables[name] ??= Object.fromEntries(
       t.columns.map((c) => {
         const n = t.rows * c.size;
-        return [c.name, c.type === 'f32' ? new Float32Array(n) : c.type === 'u8' ? new Uint8Array(n) : c.type === 'u16' ? new Uint16Array(n) : new Uint32Array(n)];
+        return [
+          c.name,
+          c.type === 'f32'
+            ? new Float32Array(n)
+            : c.type === 'u8'
+              ? new Uint8Array(n)
+              : c.type === 'u16'
+                ? new Uint16Array(n)
+                : new Uint32Array(n),
+        ];
       }),
     ));
     for (const c of t.columns) target[c.name].set(columns[c.name], first * c.size);
@@ -211,7 +232,12 @@ export function encodeCloud(cloud: PointCloud, backdrop?: Float32Array, meta: Cl
   if (ordered.colors) columns.push({ name: 'color', data: ordered.colors, size: 3 });
   if (ordered.normals) columns.push({ name: 'normal', data: ordered.normals, size: 3 });
   const tables: TableData[] = [{ name: 'points', rows: ordered.positions.length / 3, columns }];
-  if (backdrop?.length) tables.push({ name: 'backdrop', rows: backdrop.length / 3, columns: [{ name: 'position', data: backdrop, size: 3 }] });
+  if (backdrop?.length)
+    tables.push({
+      name: 'backdrop',
+      rows: backdrop.length / 3,
+      columns: [{ name: 'position', data: backdrop, size: 3 }],
+    });
   return encode('cloud', { ...meta, bounds: boundsOf(cloud.positions) }, tables);
 }
 
@@ -237,14 +263,20 @@ export function encodeMesh(mesh: TriangleMesh | TexturedMesh, coarse?: Uint32Arr
   if (mesh.scanCount) columns.push({ name: 'scanCount', data: mesh.scanCount, size: 1 });
   if (mesh.normals) columns.push({ name: 'normal', data: mesh.normals, size: 3 });
   const tables: TableData[] = [{ name: 'vertices', rows: vertexCount(mesh), columns }];
-  if (coarse) tables.push({ name: 'coarse', rows: coarse.length / 3, columns: [{ name: 'index', data: coarse, size: 3 }] });
+  if (coarse)
+    tables.push({ name: 'coarse', rows: coarse.length / 3, columns: [{ name: 'index', data: coarse, size: 3 }] });
   const faces: TableData['columns'] = [{ name: 'index', data: mesh.indices, size: 3 }];
   const meta: Record<string, unknown> = { bounds: boundsOf(mesh.positions), triangles: mesh.indices.length / 3 };
   if ('cornerUvs' in mesh) {
     faces.push({ name: 'uv', data: mesh.cornerUvs, size: 6 });
     const png = encodeColorPng(mesh.texture);
     tables.push({ name: 'faces', rows: mesh.indices.length / 3, columns: faces });
-    tables.push({ name: 'texture', rows: png.length, pageRows: png.length, columns: [{ name: 'png', data: png, size: 1 }] });
+    tables.push({
+      name: 'texture',
+      rows: png.length,
+      pageRows: png.length,
+      columns: [{ name: 'png', data: png, size: 1 }],
+    });
     return encode('model', meta, tables);
   }
   tables.push({ name: 'faces', rows: mesh.indices.length / 3, columns: faces });
@@ -263,7 +295,11 @@ export function decodeMesh(bytes: Uint8Array): TriangleMesh | TexturedMesh {
   if (v.scanCount) mesh.scanCount = v.scanCount as Uint8Array;
   if (v.normal) mesh.normals = v.normal as Float32Array;
   if (header.kind !== 'model') return mesh;
-  return { ...mesh, cornerUvs: tables.faces.uv as Float32Array, texture: decodeColor(tables.texture.png as Uint8Array, 'the map') };
+  return {
+    ...mesh,
+    cornerUvs: tables.faces.uv as Float32Array,
+    texture: decodeColor(tables.texture.png as Uint8Array, 'the map'),
+  };
 }
 
 interface FrameMeta {
@@ -282,12 +318,28 @@ export function encodeFrames(frames: DepthFrame[]): Uint8Array {
     const farthest = f.depth.reduce((a, b) => Math.max(a, b), 0);
     const unit = Math.max(0.01, farthest / 65_000);
     const depth = Uint16Array.from(f.depth, (z) => (z > 0 ? Math.round(z / unit) : 0));
-    tables.push({ name: `depth ${i}`, rows: depth.length, pageRows: depth.length, columns: [{ name: 'z', data: depth, size: 1 }] });
+    tables.push({
+      name: `depth ${i}`,
+      rows: depth.length,
+      pageRows: depth.length,
+      columns: [{ name: 'z', data: depth, size: 1 }],
+    });
     if (f.color) {
       const png = encodeColorPng(f.color.image);
-      tables.push({ name: `color ${i}`, rows: png.length, pageRows: png.length, columns: [{ name: 'png', data: png, size: 1 }] });
+      tables.push({
+        name: `color ${i}`,
+        rows: png.length,
+        pageRows: png.length,
+        columns: [{ name: 'png', data: png, size: 1 }],
+      });
     }
-    meta.push({ name: f.name, camera: f.camera, unit, scanFromSensor: Array.from(f.scanFromSensor), color: f.color?.camera });
+    meta.push({
+      name: f.name,
+      camera: f.camera,
+      unit,
+      scanFromSensor: Array.from(f.scanFromSensor),
+      color: f.color?.camera,
+    });
   });
   return encode('frames', { frames: meta }, tables);
 }
@@ -296,7 +348,8 @@ export function encodeFrames(frames: DepthFrame[]): Uint8Array {
 export function decodeFrames(bytes: Uint8Array): DepthFrame[] {
   const { header, tables } = decodeBundle(bytes);
   return (header.meta.frames as FrameMeta[]).map(
-    (m, i) => new StoredFrame(m, tables[`depth ${i}`].z as Uint16Array, tables[`color ${i}`]?.png as Uint8Array | undefined),
+    (m, i) =>
+      new StoredFrame(m, tables[`depth ${i}`].z as Uint16Array, tables[`color ${i}`]?.png as Uint8Array | undefined),
   );
 }
 

@@ -26,8 +26,17 @@ export async function writeGlb(mesh: TriangleMesh | TexturedMesh, name: string):
     toGltf(mesh.positions, v, 0.001, position, 3 * i);
     toGltf(normals, v, 1, normal, 3 * i);
   }
-  const accessor = (type: 'VEC3' | 'VEC2' | 'SCALAR', array: Float32Array | Uint8Array | Uint32Array, normalized = false) =>
-    doc.createAccessor().setType(type).setArray(array as Float32Array<ArrayBuffer>).setNormalized(normalized).setBuffer(buffer);
+  const accessor = (
+    type: 'VEC3' | 'VEC2' | 'SCALAR',
+    array: Float32Array | Uint8Array | Uint32Array,
+    normalized = false,
+  ) =>
+    doc
+      .createAccessor()
+      .setType(type)
+      .setArray(array as Float32Array<ArrayBuffer>)
+      .setNormalized(normalized)
+      .setBuffer(buffer);
   const primitive: Primitive = doc
     .createPrimitive()
     .setIndices(accessor('SCALAR', split ? split.indices : mesh.indices))
@@ -35,18 +44,30 @@ export async function writeGlb(mesh: TriangleMesh | TexturedMesh, name: string):
     .setAttribute('NORMAL', accessor('VEC3', normal));
   if (mesh.invented) {
     // Floats: a lone byte would need padding that not every reader expects.
-    primitive.setAttribute('_INVENTED', accessor('SCALAR', Float32Array.from({ length: n }, (_, i) => mesh.invented![take(i)])));
+    primitive.setAttribute(
+      '_INVENTED',
+      accessor(
+        'SCALAR',
+        Float32Array.from({ length: n }, (_, i) => mesh.invented![take(i)]),
+      ),
+    );
   }
   const material = doc.createMaterial('surface').setRoughnessFactor(0.8).setMetallicFactor(0);
   if (textured && split) {
     primitive.setAttribute('TEXCOORD_0', accessor('VEC2', split.uvs));
     const { width, height, data } = mesh.texture;
     const png = encodePng({ width, height, data, channels: 3, depth: 8 });
-    material.setBaseColorTexture(doc.createTexture('color').setMimeType('image/png').setImage(png as Uint8Array<ArrayBuffer>));
+    material.setBaseColorTexture(
+      doc
+        .createTexture('color')
+        .setMimeType('image/png')
+        .setImage(png as Uint8Array<ArrayBuffer>),
+    );
   } else if (mesh.colors) {
     // COLOR_0 is linear light by the specification.
     const linear = new Float32Array(3 * n);
-    for (let i = 0; i < n; i++) for (let k = 0; k < 3; k++) linear[3 * i + k] = SRGB_TO_LINEAR[mesh.colors[3 * take(i) + k]];
+    for (let i = 0; i < n; i++)
+      for (let k = 0; k < 3; k++) linear[3 * i + k] = SRGB_TO_LINEAR[mesh.colors[3 * take(i) + k]];
     primitive.setAttribute('COLOR_0', accessor('VEC3', linear));
   }
   primitive.setMaterial(material);

@@ -10,7 +10,8 @@ import { cleanScanFile, type ScanFile } from './scan-file.js';
  */
 export function readObj(bytes: Uint8Array): ScanFile {
   const text = new TextDecoder().decode(bytes);
-  if (/\u0000/.test(text.slice(0, 2048))) throw new GeometryError('corrupt-file', 'This is not an OBJ file: it holds binary data.');
+  if (text.slice(0, 2048).includes('\0'))
+    throw new GeometryError('corrupt-file', 'This is not an OBJ file: it holds binary data.');
   const positions: number[] = [];
   const colors: number[] = [];
   const uvs: number[] = [];
@@ -26,7 +27,8 @@ export function readObj(bytes: Uint8Array): ScanFile {
     if (words[0] === 'v') {
       known++;
       const v = words.slice(1).map(Number);
-      if (v.length < 3) throw new GeometryError('corrupt-file', `Line ${lineNumber}: a vertex needs three coordinates.`);
+      if (v.length < 3)
+        throw new GeometryError('corrupt-file', `Line ${lineNumber}: a vertex needs three coordinates.`);
       positions.push(v[0], v[1], v[2]);
       if (v.length >= 6) for (let k = 3; k < 6; k++) colors.push(Math.max(0, Math.min(255, Math.round(v[k] * 255))));
     } else if (words[0] === 'vt') {
@@ -38,10 +40,12 @@ export function readObj(bytes: Uint8Array): ScanFile {
         const [v, t] = w.split('/').map((x) => (x ? Number(x) : NaN));
         const id = v < 0 ? positions.length / 3 + v : v - 1;
         const uv = t < 0 ? uvs.length / 2 + t : t - 1;
-        if (!Number.isInteger(id) || id < 0) throw new GeometryError('corrupt-file', `Line ${lineNumber}: face corner "${w}" can't be read.`);
+        if (!Number.isInteger(id) || id < 0)
+          throw new GeometryError('corrupt-file', `Line ${lineNumber}: face corner "${w}" can't be read.`);
         return [id, uv];
       });
-      if (corners.length < 3) throw new GeometryError('corrupt-file', `Line ${lineNumber}: a face needs three corners.`);
+      if (corners.length < 3)
+        throw new GeometryError('corrupt-file', `Line ${lineNumber}: a face needs three corners.`);
       for (let k = 1; k + 1 < corners.length; k++) {
         for (const c of [corners[0], corners[k], corners[k + 1]]) {
           indices.push(c[0]);
@@ -51,7 +55,8 @@ export function readObj(bytes: Uint8Array): ScanFile {
       }
     } else if (words[0] === 'mtllib') companions.push(words.slice(1).join(' '));
   }
-  if (known === 0) throw new GeometryError('corrupt-file', 'This is not an OBJ file: it holds no vertices and no faces.');
+  if (known === 0)
+    throw new GeometryError('corrupt-file', 'This is not an OBJ file: it holds no vertices and no faces.');
   return cleanScanFile({
     format: 'obj',
     positions: Float32Array.from(positions),
@@ -64,17 +69,26 @@ export function readObj(bytes: Uint8Array): ScanFile {
 }
 
 /** Writes OBJ and, for a textured mesh, its MTL naming `textureFile`. */
-export function writeObj(mesh: TriangleMesh | TexturedMesh, name: string, textureFile?: string): { obj: Uint8Array; mtl?: Uint8Array } {
+export function writeObj(
+  mesh: TriangleMesh | TexturedMesh,
+  name: string,
+  textureFile?: string,
+): { obj: Uint8Array; mtl?: Uint8Array } {
   const { positions: p, indices, colors, normals } = mesh;
   const textured = 'cornerUvs' in mesh && textureFile !== undefined;
   const lines: string[] = ['# millimetres, Z up'];
   if (textured) lines.push(`mtllib ${name}.mtl`);
   lines.push(`o ${name.replace(/\s+/g, '_')}`);
   for (let i = 0; i < p.length; i += 3) {
-    const color = colors && !textured ? ` ${(colors[i] / 255).toFixed(4)} ${(colors[i + 1] / 255).toFixed(4)} ${(colors[i + 2] / 255).toFixed(4)}` : '';
+    const color =
+      colors && !textured
+        ? ` ${(colors[i] / 255).toFixed(4)} ${(colors[i + 1] / 255).toFixed(4)} ${(colors[i + 2] / 255).toFixed(4)}`
+        : '';
     lines.push(`v ${p[i]} ${p[i + 1]} ${p[i + 2]}${color}`);
   }
-  if (normals) for (let i = 0; i < normals.length; i += 3) lines.push(`vn ${normals[i].toFixed(5)} ${normals[i + 1].toFixed(5)} ${normals[i + 2].toFixed(5)}`);
+  if (normals)
+    for (let i = 0; i < normals.length; i += 3)
+      lines.push(`vn ${normals[i].toFixed(5)} ${normals[i + 1].toFixed(5)} ${normals[i + 2].toFixed(5)}`);
   if (textured) {
     const uv = (mesh as TexturedMesh).cornerUvs;
     for (let i = 0; i < uv.length; i += 2) lines.push(`vt ${uv[i].toFixed(6)} ${uv[i + 1].toFixed(6)}`);

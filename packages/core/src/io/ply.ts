@@ -48,7 +48,13 @@ interface Header {
 
 /** True if the bytes begin like a PLY file. */
 export function looksLikePly(bytes: Uint8Array): boolean {
-  return bytes.length >= 4 && bytes[0] === 0x70 && bytes[1] === 0x6c && bytes[2] === 0x79 && (bytes[3] === 10 || bytes[3] === 13);
+  return (
+    bytes.length >= 4 &&
+    bytes[0] === 0x70 &&
+    bytes[1] === 0x6c &&
+    bytes[2] === 0x79 &&
+    (bytes[3] === 10 || bytes[3] === 13)
+  );
 }
 
 /**
@@ -71,12 +77,17 @@ export function readPly(bytes: Uint8Array): ScanFile {
 }
 
 function readHeader(bytes: Uint8Array): Header {
-  if (!looksLikePly(bytes)) throw new GeometryError('corrupt-file', 'This is not a PLY file: it does not begin with "ply".');
+  if (!looksLikePly(bytes))
+    throw new GeometryError('corrupt-file', 'This is not a PLY file: it does not begin with "ply".');
   const limit = Math.min(bytes.length, 1 << 16);
   let text = '';
   for (let i = 0; i < limit; i++) text += String.fromCharCode(bytes[i]);
   const end = /(^|\n)end_header\r?\n/.exec(text);
-  if (!end) throw new GeometryError('corrupt-file', 'The PLY header is incomplete: "end_header" is missing. Was the file cut off?');
+  if (!end)
+    throw new GeometryError(
+      'corrupt-file',
+      'The PLY header is incomplete: "end_header" is missing. Was the file cut off?',
+    );
   const bodyAt = end.index + end[0].length;
   const elements: Element[] = [];
   let format: Header['format'] | undefined;
@@ -98,7 +109,8 @@ function readHeader(bytes: Uint8Array): Header {
       const type = ALIASES[words[list ? 3 : 1]] ?? words[list ? 3 : 1];
       const countType = list ? (ALIASES[words[2]] ?? words[2]) : undefined;
       for (const t of [type, countType]) {
-        if (t !== undefined && !TYPES[t]) throw new GeometryError('corrupt-file', `The PLY header has a property of unknown type "${t}".`);
+        if (t !== undefined && !TYPES[t])
+          throw new GeometryError('corrupt-file', `The PLY header has a property of unknown type "${t}".`);
       }
       element.properties.push({ name: words[list ? 4 : 2], type, countType });
     }
@@ -250,11 +262,19 @@ export interface PlyContent {
 }
 
 /** Writes binary little-endian PLY (ascii on request). Lengths are millimetres unless the caller has scaled them. */
-export function writePly(content: PlyContent, format: 'binary_little_endian' | 'ascii' = 'binary_little_endian'): Uint8Array {
+export function writePly(
+  content: PlyContent,
+  format: 'binary_little_endian' | 'ascii' = 'binary_little_endian',
+): Uint8Array {
   const n = content.positions.length / 3;
   const m = content.indices ? content.indices.length / 3 : 0;
   const extra = Object.entries(content.extra ?? {});
-  const lines = ['ply', `format ${format} 1.0`, ...(content.comments ?? []).map((c) => `comment ${c}`), `element vertex ${n}`];
+  const lines = [
+    'ply',
+    `format ${format} 1.0`,
+    ...(content.comments ?? []).map((c) => `comment ${c}`),
+    `element vertex ${n}`,
+  ];
   for (const a of ['x', 'y', 'z']) lines.push(`property float ${a}`);
   if (content.normals) for (const a of ['nx', 'ny', 'nz']) lines.push(`property float ${a}`);
   if (content.colors) for (const a of ['red', 'green', 'blue']) lines.push(`property uchar ${a}`);
@@ -266,7 +286,8 @@ export function writePly(content: PlyContent, format: 'binary_little_endian' | '
     const rows: string[] = [];
     for (let i = 0; i < n; i++) {
       const row: number[] = [];
-      for (const a of [content.positions, content.normals, content.colors]) if (a) row.push(a[3 * i], a[3 * i + 1], a[3 * i + 2]);
+      for (const a of [content.positions, content.normals, content.colors])
+        if (a) row.push(a[3 * i], a[3 * i + 1], a[3 * i + 2]);
       for (const [, values] of extra) row.push(values[i]);
       rows.push(row.join(' '));
     }

@@ -12,7 +12,8 @@ export const SCAN_FILE_ENDINGS = ['ply', 'obj', 'stl'] as const;
  * @throws GeometryError that names the file's fault
  */
 export function readScanFile(bytes: Uint8Array, name: string): ScanFile {
-  if (bytes.length === 0) throw new GeometryError('empty-input', `${name} is empty (0 bytes). Export or copy it again.`);
+  if (bytes.length === 0)
+    throw new GeometryError('empty-input', `${name} is empty (0 bytes). Export or copy it again.`);
   const ending = /\.([a-z0-9]+)$/i.exec(name)?.[1].toLowerCase() ?? '';
   if (looksLikePly(bytes)) return readPly(bytes);
   if (bytes[0] === 0x50 && bytes[1] === 0x4b) {
@@ -21,5 +22,8 @@ export function readScanFile(bytes: Uint8Array, name: string): ScanFile {
   if (ending === 'stl') return readStl(bytes);
   if (ending === 'obj') return readObj(bytes);
   if (ending === 'ply') return readPly(bytes);
-  throw new GeometryError('unsupported-format', `${name} is of no known kind. Known are ${SCAN_FILE_ENDINGS.join(', ')}.`);
+  throw new GeometryError(
+    'unsupported-format',
+    `${name} is of no known kind. Known are ${SCAN_FILE_ENDINGS.join(', ')}.`,
+  );
 }

@@ -51,7 +51,11 @@ export function readTrajectory(text: string): { time: string; scanFromSensor: Fl
       throw new GeometryError('corrupt-file', `trajectory.txt, line ${i + 1}: expected a time and seven numbers.`);
     }
     const q = Math.hypot(v[3], v[4], v[5], v[6]);
-    if (Math.abs(q - 1) > 0.05) throw new GeometryError('corrupt-file', `trajectory.txt, line ${i + 1}: the quaternion has length ${q.toFixed(3)} instead of 1.`);
+    if (Math.abs(q - 1) > 0.05)
+      throw new GeometryError(
+        'corrupt-file',
+        `trajectory.txt, line ${i + 1}: the quaternion has length ${q.toFixed(3)} instead of 1.`,
+      );
     out.push({
       time: words[0],
       scanFromSensor: fromQuaternion(v[6] / q, v[3] / q, v[4] / q, v[5] / q, 1000 * v[0], 1000 * v[1], 1000 * v[2]),
@@ -69,10 +73,16 @@ export function decodeDepthPng(bytes: Uint8Array, camera: RgbdIntrinsics, name: 
     throw new GeometryError('corrupt-file', `${name} can't be read as a PNG picture.`);
   }
   if (image.depth !== 16 || image.channels !== 1) {
-    throw new GeometryError('unsupported-format', `${name} must be a grey PNG of 16 bits; it has ${image.depth} bits and ${image.channels} channels.`);
+    throw new GeometryError(
+      'unsupported-format',
+      `${name} must be a grey PNG of 16 bits; it has ${image.depth} bits and ${image.channels} channels.`,
+    );
   }
   if (image.width !== camera.width || image.height !== camera.height) {
-    throw new GeometryError('corrupt-file', `${name} measures ${image.width}×${image.height}, intrinsics.json says ${camera.width}×${camera.height}.`);
+    throw new GeometryError(
+      'corrupt-file',
+      `${name} measures ${image.width}×${image.height}, intrinsics.json says ${camera.width}×${camera.height}.`,
+    );
   }
   return Float32Array.from(image.data as Uint16Array, (v) => v / camera.depthUnitsPerMm);
 }
@@ -87,14 +97,19 @@ export function encodeDepthPng(depth: Float32Array, camera: Intrinsics, unitsPer
 export function decodeColor(bytes: Uint8Array, name: string): ColorImage {
   try {
     if (bytes[0] === 0xff && bytes[1] === 0xd8) {
-      const { width, height, data } = jpeg.decode(bytes, { useTArray: true, maxResolutionInMP: 100, maxMemoryUsageInMB: 1024 });
+      const { width, height, data } = jpeg.decode(bytes, {
+        useTArray: true,
+        maxResolutionInMP: 100,
+        maxMemoryUsageInMB: 1024,
+      });
       return { width, height, data: dropAlpha(data, 4) };
     }
     const image = decodePng(bytes);
     if (image.depth !== 8) throw new Error('depth');
     if (image.channels < 3) {
       const data = new Uint8Array(3 * image.width * image.height);
-      for (let i = 0; i < image.width * image.height; i++) data.fill((image.data as Uint8Array)[i * image.channels], 3 * i, 3 * i + 3);
+      for (let i = 0; i < image.width * image.height; i++)
+        data.fill((image.data as Uint8Array)[i * image.channels], 3 * i, 3 * i + 3);
       return { width: image.width, height: image.height, data };
     }
     return { width: image.width, height: image.height, data: dropAlpha(image.data as Uint8Array, image.channels) };
@@ -109,7 +124,8 @@ export function encodeColorPng(image: ColorImage): Uint8Array {
 
 export function encodeColorJpeg(image: ColorImage, quality = 92): Uint8Array {
   const rgba = new Uint8Array(4 * image.width * image.height).fill(255);
-  for (let i = 0; i < image.width * image.height; i++) for (let k = 0; k < 3; k++) rgba[4 * i + k] = image.data[3 * i + k];
+  for (let i = 0; i < image.width * image.height; i++)
+    for (let k = 0; k < 3; k++) rgba[4 * i + k] = image.data[3 * i + k];
   return new Uint8Array(jpeg.encode({ width: image.width, height: image.height, data: rgba }, quality).data);
 }
 
@@ -135,15 +151,24 @@ export function readRgbdFolder(files: FolderFiles): DepthFrame[] {
   };
   const camera = readIntrinsics(text('intrinsics.json'));
   const poses = readTrajectory(text('trajectory.txt'));
-  const list = (folder: string): string[] => Array.from(files.keys()).filter((n) => n.startsWith(`${folder}/`)).sort();
+  const list = (folder: string): string[] =>
+    Array.from(files.keys())
+      .filter((n) => n.startsWith(`${folder}/`))
+      .sort();
   const depth = list('depth');
   const color = list('color');
   if (depth.length === 0) throw new GeometryError('empty-input', 'The folder depth/ holds no pictures.');
   if (poses.length !== depth.length) {
-    throw new GeometryError('corrupt-file', `trajectory.txt has ${poses.length} poses for ${depth.length} depth pictures.`);
+    throw new GeometryError(
+      'corrupt-file',
+      `trajectory.txt has ${poses.length} poses for ${depth.length} depth pictures.`,
+    );
   }
   if (color.length > 0 && color.length !== depth.length) {
-    throw new GeometryError('corrupt-file', `color/ holds ${color.length} pictures for ${depth.length} depth pictures.`);
+    throw new GeometryError(
+      'corrupt-file',
+      `color/ holds ${color.length} pictures for ${depth.length} depth pictures.`,
+    );
   }
   const { width, height, fx, fy, cx, cy } = camera;
   return depth.map((name, i) => {
@@ -157,7 +182,10 @@ export function readRgbdFolder(files: FolderFiles): DepthFrame[] {
       const image = decodeColor(files.get(color[i])!, color[i]);
       const c = camera.color ?? { width, height, fx, fy, cx, cy };
       if (image.width !== c.width || image.height !== c.height) {
-        throw new GeometryError('corrupt-file', `${color[i]} measures ${image.width}×${image.height}, intrinsics.json says ${c.width}×${c.height}.`);
+        throw new GeometryError(
+          'corrupt-file',
+          `${color[i]} measures ${image.width}×${image.height}, intrinsics.json says ${c.width}×${c.height}.`,
+        );
       }
       frame.color = { camera: c, image };
     }

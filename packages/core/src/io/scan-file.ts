@@ -22,7 +22,10 @@ export const MAX_ELEMENTS = 60_000_000;
 /** Throws if a count in a file's header can't be true. */
 export function assertCount(count: number, what: string): void {
   if (!Number.isInteger(count) || count < 0 || count > MAX_ELEMENTS) {
-    throw new GeometryError('too-large', `The file says it holds ${count} ${what}; at most ${MAX_ELEMENTS} can be read.`);
+    throw new GeometryError(
+      'too-large',
+      `The file says it holds ${count} ${what}; at most ${MAX_ELEMENTS} can be read.`,
+    );
   }
 }
 
@@ -60,7 +63,13 @@ export function cleanScanFile(file: ScanFile): ScanFile {
         if (colors) colors[3 * to + k] = file.colors![3 * i + k];
       }
     }
-    out = { ...file, positions, normals, colors, notes: [...file.notes, `${n - kept} points without valid coordinates were left out.`] };
+    out = {
+      ...file,
+      positions,
+      normals,
+      colors,
+      notes: [...file.notes, `${n - kept} points without valid coordinates were left out.`],
+    };
   }
   if (!file.indices) return out;
   const indices: number[] = [];

@@ -16,7 +16,10 @@ export function readStl(bytes: Uint8Array): ScanFile {
     if (!startsSolid) {
       if (count > 0 && bytes.length < 84 + 50 * count && looksBinary(bytes)) {
         const held = Math.floor((bytes.length - 84) / 50);
-        throw new GeometryError('corrupt-file', `The file ends after ${held} of ${count} triangles. It was cut off; copy or export it again.`);
+        throw new GeometryError(
+          'corrupt-file',
+          `The file ends after ${held} of ${count} triangles. It was cut off; copy or export it again.`,
+        );
       }
       if (looksBinary(bytes) && count > 0 && bytes.length > 84 + 50 * count) {
         assertCount(count, 'triangles');
@@ -43,19 +46,28 @@ function readBinaryCorners(view: DataView, count: number): Float32Array {
 function readAsciiCorners(bytes: Uint8Array): Float32Array {
   const text = new TextDecoder().decode(bytes);
   if (!/^\s*solid\b/.test(text) || !/\bfacet\b/.test(text)) {
-    throw new GeometryError('corrupt-file', 'This is not an STL file: neither its length fits the binary kind nor does it begin like the text kind.');
+    throw new GeometryError(
+      'corrupt-file',
+      'This is not an STL file: neither its length fits the binary kind nor does it begin like the text kind.',
+    );
   }
   const out: number[] = [];
   const pattern = /vertex\s+(\S+)\s+(\S+)\s+(\S+)/g;
   for (let m = pattern.exec(text); m; m = pattern.exec(text)) {
     for (let k = 1; k <= 3; k++) {
       const v = Number(m[k]);
-      if (Number.isNaN(v) && !/nan/i.test(m[k])) throw new GeometryError('corrupt-file', `A vertex holds "${m[k]}", which is not a number.`);
+      if (Number.isNaN(v) && !/nan/i.test(m[k]))
+        throw new GeometryError('corrupt-file', `A vertex holds "${m[k]}", which is not a number.`);
       out.push(v);
     }
   }
-  if (!/\bendsolid\b/.test(text)) throw new GeometryError('corrupt-file', 'The text STL does not end with "endsolid". It was cut off; export it again.');
-  if (out.length % 9 !== 0) throw new GeometryError('corrupt-file', `The file holds ${out.length / 3} corners, which is no multiple of three.`);
+  if (!/\bendsolid\b/.test(text))
+    throw new GeometryError(
+      'corrupt-file',
+      'The text STL does not end with "endsolid". It was cut off; export it again.',
+    );
+  if (out.length % 9 !== 0)
+    throw new GeometryError('corrupt-file', `The file holds ${out.length / 3} corners, which is no multiple of three.`);
   return Float32Array.from(out);
 }
 

@@ -16,7 +16,12 @@ export interface DeviationResult {
 }
 
 /** Measures how far each point (3n) lies from a reference surface, up to `limit` mm. O(n log m). */
-export function measureDeviation(points: Float32Array, reference: TriangleMesh, limit: number, ctx: RunContext): DeviationResult {
+export function measureDeviation(
+  points: Float32Array,
+  reference: TriangleMesh,
+  limit: number,
+  ctx: RunContext,
+): DeviationResult {
   const bvh = new TriangleBvh(reference);
   const hit: SurfaceHit = { triangle: 0, squaredDistance: 0, x: 0, y: 0, z: 0 };
   const n = points.length / 3;

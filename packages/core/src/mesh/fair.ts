@@ -3,14 +3,21 @@ import { conjugateGradient } from '../math/solve.js';
 /**
  * Moves the free vertices of a small mesh so that it continues its fixed surroundings: first as a membrane (Laplacian
  * zero), then, if `order` is 2, as a thin plate (squared Laplacian least), which also takes over the slope at the rim.
- * Umbrella weights; solved by conjugate gradients. Positions are changed in place.
+ * Neighbours weigh by the inverse of their distance (scale-dependent umbrella, K. Fujiwara, 1995, Eigenvalues of
+ * Laplacians on a closed Riemannian manifold and its nets), so that uneven triangles do not bend the patch; solved by
+ * conjugate gradients. Positions are changed in place.
  *
  * Source: L. Kobbelt, S. Campagna, J. Vorsatz, H.-P. Seidel (1998), Interactive multi-resolution modeling on arbitrary
  * meshes (discrete fairing).
  *
  * @param free 1 for vertices that may move; the others must include two rings around them for order 2
  */
-export function fairInPlace(positions: Float64Array, triangles: ArrayLike<number>, free: Uint8Array, order: 1 | 2): void {
+export function fairInPlace(
+  positions: Float64Array,
+  triangles: ArrayLike<number>,
+  free: Uint8Array,
+  order: 1 | 2,
+): void {
   const n = free.length;
   const { start, list } = vertexNeighbours(triangles, n);
   const unknown = new Int32Array(n).fill(-1);
@@ -22,33 +29,50 @@ export function fairInPlace(positions: Float64Array, triangles: ArrayLike<number
 
   const full = new Float64Array(n);
   const lap = new Float64Array(n);
-  // L x = x − mean of neighbours, for the vertices whose row counts.
+  const weight = new Float64Array(list.length);
+  // A row stands for an area of about h²: the plate's energy is the sum of (L x / h)².
+  const scale = new Float64Array(n).fill(1);
+  const measureWeights = (): void => {
+    for (let v = 0; v < n; v++) {
+      let total = 0;
+      for (let i = start[v]; i < start[v + 1]; i++) {
+        const w = 3 * list[i];
+        const d = Math.hypot(
+          positions[3 * v] - positions[w],
+          positions[3 * v + 1] - positions[w + 1],
+          positions[3 * v + 2] - positions[w + 2],
+        );
+        weight[i] = 1 / Math.max(d, 1e-6);
+        total += weight[i];
+      }
+      if (total > 0) scale[v] = total / (start[v + 1] - start[v]);
+      for (let i = start[v]; i < start[v + 1]; i++) weight[i] /= total;
+    }
+  };
+  // L x = x − weighted mean of neighbours, for the vertices whose row counts.
   const applyL = (x: Float64Array, y: Float64Array): void => {
     for (let v = 0; v < n; v++) {
-      const d = start[v + 1] - start[v];
-      if (d === 0 || !active[v]) {
-        y[v] = 0;
-        continue;
-      }
+      y[v] = 0;
+      if (!active[v]) continue;
       let s = 0;
-      for (let i = start[v]; i < start[v + 1]; i++) s += x[list[i]];
-      y[v] = x[v] - s / d;
+      for (let i = start[v]; i < start[v + 1]; i++) s += weight[i] * x[list[i]];
+      y[v] = (x[v] - s) * scale[v];
     }
   };
   const applyLt = (x: Float64Array, y: Float64Array): void => {
     y.fill(0);
     for (let v = 0; v < n; v++) {
-      const d = start[v + 1] - start[v];
-      if (d === 0 || !active[v]) continue;
-      y[v] += x[v];
-      const s = x[v] / d;
-      for (let i = start[v]; i < start[v + 1]; i++) y[list[i]] -= s;
+      if (!active[v]) continue;
+      const r = x[v] * scale[v];
+      y[v] += r;
+      for (let i = start[v]; i < start[v + 1]; i++) y[list[i]] -= weight[i] * r;
     }
   };
   const active = new Uint8Array(n);
   const tmp = new Float64Array(n);
   // Normal equations LᵀL: for order 1 only the free rows count, for order 2 also their neighbours' rows.
   for (let pass = 1; pass <= order; pass++) {
+    measureWeights();
     for (let v = 0; v < n; v++) {
       active[v] = unknown[v] >= 0 ? 1 : 0;
       if (pass === 2 && !active[v]) {
@@ -56,13 +80,11 @@ export function fairInPlace(positions: Float64Array, triangles: ArrayLike<number
       }
     }
     const diagonal = new Float64Array(m);
-    for (let k = 0; k < m; k++) {
-      const v = vertexOf[k];
-      diagonal[k] = active[v] ? 1 : 0;
-      for (let i = start[v]; i < start[v + 1]; i++) {
-        const w = list[i];
-        if (active[w]) diagonal[k] += 1 / (start[w + 1] - start[w]) ** 2;
-      }
+    for (let v = 0; v < n; v++) {
+      if (!active[v]) continue;
+      if (unknown[v] >= 0) diagonal[unknown[v]] += scale[v] ** 2;
+      for (let i = start[v]; i < start[v + 1]; i++)
+        if (unknown[list[i]] >= 0) diagonal[unknown[list[i]]] += (weight[i] * scale[v]) ** 2;
     }
     const operator = (x: Float64Array, y: Float64Array): void => {
       full.fill(0);
@@ -89,7 +111,10 @@ export function fairInPlace(positions: Float64Array, triangles: ArrayLike<number
 }
 
 /** Neighbours of each vertex, each once: `list[start[v]..start[v+1]]`. */
-export function vertexNeighbours(triangles: ArrayLike<number>, vertices: number): { start: Uint32Array; list: Uint32Array } {
+export function vertexNeighbours(
+  triangles: ArrayLike<number>,
+  vertices: number,
+): { start: Uint32Array; list: Uint32Array } {
   const keys: number[] = [];
   for (let t = 0; t < triangles.length; t += 3) {
     for (let k = 0; k < 3; k++) {

@@ -75,7 +75,13 @@ export function fillHoles(mesh: TriangleMesh, options: Partial<FillHolesOptions>
 }
 
 /** Adds a patch for one hole. @returns its area, or -1 if the rim can't be triangulated */
-function fillOne(mesh: TriangleMesh, builder: MeshBuilder, hole: Hole, joined: Set<string>, shape: 'flat' | 'smooth'): number {
+function fillOne(
+  mesh: TriangleMesh,
+  builder: MeshBuilder,
+  hole: Hole,
+  joined: Set<string>,
+  shape: 'flat' | 'smooth',
+): number {
   // Along the hole the patch runs against the triangles outside.
   const rim = Uint32Array.from(hole.rim).reverse();
   const n = rim.length;
@@ -102,7 +108,13 @@ function fillOne(mesh: TriangleMesh, builder: MeshBuilder, hole: Hole, joined: S
 }
 
 /** Fairs a patch's inner vertices together with two rings of the surface around the hole. */
-function fairPatch(mesh: TriangleMesh, builder: MeshBuilder, rim: Uint32Array, patch: Patch, shape: 'flat' | 'smooth'): void {
+function fairPatch(
+  mesh: TriangleMesh,
+  builder: MeshBuilder,
+  rim: Uint32Array,
+  patch: Patch,
+  shape: 'flat' | 'smooth',
+): void {
   const around = shape === 'smooth' ? builder.trianglesAround(rim, 2) : [];
   const local = new Map<number, number>();
   rim.forEach((v, i) => local.set(v, i));

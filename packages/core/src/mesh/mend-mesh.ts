@@ -49,7 +49,8 @@ export function mendMesh(mesh: TriangleMesh, options: Partial<MendMeshOptions>, 
     sum.inventedArea += filled.inventedArea;
     current = filled.mesh;
     report = inspectTopology(current);
-    if (report.nonManifoldEdges === 0 && report.nonManifoldVertices === 0 && (report.watertight || filled.leftOpen > 0)) break;
+    if (report.nonManifoldEdges === 0 && report.nonManifoldVertices === 0 && (report.watertight || filled.leftOpen > 0))
+      break;
   }
   ctx.checkpoint(1);
   return { mesh: current, ...sum, report: report! };

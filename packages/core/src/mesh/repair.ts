@@ -1,4 +1,10 @@
-import { compactMesh, filterTriangles, gatherVertices, vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import {
+  compactMesh,
+  filterTriangles,
+  gatherVertices,
+  vertexCount,
+  type TriangleMesh,
+} from '../geometry/triangle-mesh.js';
 import { BOUNDARY, labelPieces, nextHalfEdge, NON_MANIFOLD, oppositeHalfEdges, walkFan } from './topology.js';
 
 export interface RepairResult {

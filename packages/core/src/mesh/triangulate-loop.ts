@@ -10,7 +10,10 @@
  * @param loop 3n coordinates
  * @returns triangles as loop positions, oriented along the loop; undefined if none exists
  */
-export function triangulateLoop(loop: Float64Array, forbidden: (i: number, j: number) => boolean): number[] | undefined {
+export function triangulateLoop(
+  loop: Float64Array,
+  forbidden: (i: number, j: number) => boolean,
+): number[] | undefined {
   const n = loop.length / 3;
   if (n < 3) return undefined;
   const alive = Array.from({ length: n }, (_, i) => i);
@@ -52,7 +55,8 @@ function dynamicTriangulation(
   for (let i = 0; i + 1 < n; i++) cost[i * n + i + 1] = 0;
   const blocked = new Uint8Array(n * n);
   for (let i = 0; i < n; i++) {
-    for (let j = i + 2; j < n; j++) if (!(i === 0 && j === n - 1) && forbidden(ring[i], ring[j])) blocked[i * n + j] = 1;
+    for (let j = i + 2; j < n; j++)
+      if (!(i === 0 && j === n - 1) && forbidden(ring[i], ring[j])) blocked[i * n + j] = 1;
   }
   for (let width = 2; width < n; width++) {
     for (let i = 0; i + width < n; i++) {

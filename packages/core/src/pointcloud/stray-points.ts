@@ -122,7 +122,11 @@ function linkCubes(p: Float32Array, keep: Uint8Array, cell: number): { cubeOf: I
   for (let c = 0; c < table.size; c++) {
     for (let k = 0; k < 13; k++) {
       // Half of the 26 neighbours: the other half finds this cube from its side.
-      const other = table.find(coords[3 * c] + (k % 3) - 1, coords[3 * c + 1] + (Math.floor(k / 3) % 3) - 1, coords[3 * c + 2] + Math.floor(k / 9) - 1);
+      const other = table.find(
+        coords[3 * c] + (k % 3) - 1,
+        coords[3 * c + 1] + (Math.floor(k / 3) % 3) - 1,
+        coords[3 * c + 2] + Math.floor(k / 9) - 1,
+      );
       if (other >= 0) sets.union(c, other);
     }
   }

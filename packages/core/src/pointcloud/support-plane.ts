@@ -1,4 +1,11 @@
-import { boundsOf, diagonalOf, filterPoints, pointCount, selectPoints, type PointCloud } from '../geometry/point-cloud.js';
+import {
+  boundsOf,
+  diagonalOf,
+  filterPoints,
+  pointCount,
+  selectPoints,
+  type PointCloud,
+} from '../geometry/point-cloud.js';
 import { cross3, normalize3, type Vec3 } from '../math/mat4.js';
 import { smallestEigenvector3 } from '../math/eigen.js';
 import type { RunContext } from '../runtime/run-context.js';
@@ -179,7 +186,15 @@ function fitPlane(
   const xx = s[3] / count - mx * mx;
   const yy = s[6] / count - my * my;
   const zz = s[8] / count - mz * mz;
-  const variation = smallestEigenvector3(xx, s[4] / count - mx * my, s[5] / count - mx * mz, yy, s[7] / count - my * mz, zz, out);
+  const variation = smallestEigenvector3(
+    xx,
+    s[4] / count - mx * my,
+    s[5] / count - mx * mz,
+    yy,
+    s[7] / count - my * mz,
+    zz,
+    out,
+  );
   const sign = out[0] * normal[0] + out[1] * normal[1] + out[2] * normal[2] < 0 ? -1 : 1;
   const d: Vec3 = [sign * out[0], sign * out[1], sign * out[2]];
   return {

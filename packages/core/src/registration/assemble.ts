@@ -113,14 +113,17 @@ export function assembleScans(
     const at = placed.map((p) => p ?? poses[0]);
     settle(list, at, 12).forEach((pose, k) => (placed[list[k]] = pose));
   }
-  const evidence = scans.map((_, i) => (placed[i] ? judgeAgainstAll(scans, i, placed[i]!, placed, scale) : noEvidence()));
+  const evidence = scans.map((_, i) =>
+    placed[i] ? judgeAgainstAll(scans, i, placed[i]!, placed, scale) : noEvidence(),
+  );
   return { poses: placed, rivals, evidence };
 }
 
 function judgeGroups(scans: PreparedScan[], ga: number[], gb: number[], poses: Mat4[], scale: EvidenceScale): Evidence {
   const total = noEvidence();
   for (const a of ga) {
-    for (const b of gb) addEvidence(total, judgePlacement(scans[a], scans[b], multiply(invertRigid(poses[b]), poses[a]), scale, SAMPLES));
+    for (const b of gb)
+      addEvidence(total, judgePlacement(scans[a], scans[b], multiply(invertRigid(poses[b]), poses[a]), scale, SAMPLES));
   }
   return total;
 }
@@ -134,7 +137,8 @@ function judgeAgainstAll(
 ): Evidence {
   const total = noEvidence();
   placed.forEach((other, j) => {
-    if (j !== i && other) addEvidence(total, judgePlacement(scans[i], scans[j], multiply(invertRigid(other), pose), scale, SAMPLES));
+    if (j !== i && other)
+      addEvidence(total, judgePlacement(scans[i], scans[j], multiply(invertRigid(other), pose), scale, SAMPLES));
   });
   return total;
 }

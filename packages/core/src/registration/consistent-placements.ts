@@ -56,12 +56,16 @@ export function findConsistentPlacements(
       const gap = pl - ql;
       if (gap > tolerance || gap < -tolerance) continue;
       const nn =
-        P[a + 3] * P[b + 3] + P[a + 4] * P[b + 4] + P[a + 5] * P[b + 5] -
+        P[a + 3] * P[b + 3] +
+        P[a + 4] * P[b + 4] +
+        P[a + 5] * P[b + 5] -
         (Q[a + 3] * Q[b + 3] + Q[a + 4] * Q[b + 4] + Q[a + 5] * Q[b + 5]);
       if (nn > angleSlack || nn < -angleSlack) continue;
-      const na = (P[a + 3] * px + P[a + 4] * py + P[a + 5] * pz) / pl - (Q[a + 3] * qx + Q[a + 4] * qy + Q[a + 5] * qz) / ql;
+      const na =
+        (P[a + 3] * px + P[a + 4] * py + P[a + 5] * pz) / pl - (Q[a + 3] * qx + Q[a + 4] * qy + Q[a + 5] * qz) / ql;
       if (na > angleSlack || na < -angleSlack) continue;
-      const nb = (P[b + 3] * px + P[b + 4] * py + P[b + 5] * pz) / pl - (Q[b + 3] * qx + Q[b + 4] * qy + Q[b + 5] * qz) / ql;
+      const nb =
+        (P[b + 3] * px + P[b + 4] * py + P[b + 5] * pz) / pl - (Q[b + 3] * qx + Q[b + 4] * qy + Q[b + 5] * qz) / ql;
       if (nb > angleSlack || nb < -angleSlack) continue;
       rows[i * words + (j >> 5)] |= 1 << (j & 31);
       rows[j * words + (i >> 5)] |= 1 << (i & 31);

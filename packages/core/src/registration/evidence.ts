@@ -41,9 +41,7 @@ export function addEvidence(to: Evidence, more: Evidence): void {
  * still (edges). The shares were found on simulated scans; common practice, no source.
  */
 export function contradictions(e: Evidence): number {
-  return (
-    Math.max(0, e.through - 0.004 * e.judged) + 0.5 * e.missing + 0.3 * Math.max(0, e.off - 0.05 * e.matched)
-  );
+  return Math.max(0, e.through - 0.004 * e.judged) + 0.5 * e.missing + 0.3 * Math.max(0, e.off - 0.05 * e.matched);
 }
 
 /**
@@ -60,7 +58,13 @@ export function evidenceQuality(e: Evidence): number {
 }
 
 /** Judges `bFromA` from both sides with `samples` points each. O(samples). */
-export function judgePlacement(a: PreparedScan, b: PreparedScan, bFromA: Mat4, scale: EvidenceScale, samples: number): Evidence {
+export function judgePlacement(
+  a: PreparedScan,
+  b: PreparedScan,
+  bFromA: Mat4,
+  scale: EvidenceScale,
+  samples: number,
+): Evidence {
   const out = noEvidence();
   judgeOneWay(a, b, bFromA, scale, samples, out);
   judgeOneWay(b, a, invertRigid(bFromA), scale, samples, out);
@@ -105,7 +109,8 @@ function judgeOneWay(
       const ny = m[1] * pn[i] + m[5] * pn[i + 1] + m[9] * pn[i + 2];
       const nz = m[2] * pn[i] + m[6] * pn[i + 1] + m[10] * pn[i + 2];
       const r = Math.abs((x - q[k]) * qn[k] + (y - q[k + 1]) * qn[k + 1] + (z - q[k + 2]) * qn[k + 2]);
-      if (r < on && target.fineGrid.foundSquared < lateral && nx * qn[k] + ny * qn[k + 1] + nz * qn[k + 2] > 0.8) matched++;
+      if (r < on && target.fineGrid.foundSquared < lateral && nx * qn[k] + ny * qn[k + 1] + nz * qn[k + 2] > 0.8)
+        matched++;
       else if (r > off) beside++;
     }
     for (const { view, m: t } of views) {

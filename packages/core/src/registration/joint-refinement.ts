@@ -145,12 +145,21 @@ function allPairs(n: number, samples: number): Edge[] {
     rms: 0,
   });
   const out: Edge[] = [];
-  for (let a = 0; a < n; a++) for (let b = a + 1; b < n; b++) out.push({ overlapRatio: 0, sides: [side(a, b), side(b, a)] });
+  for (let a = 0; a < n; a++)
+    for (let b = a + 1; b < n; b++) out.push({ overlapRatio: 0, sides: [side(a, b), side(b, a)] });
   return out;
 }
 
 /** Adds one pair's information, turned from the target's frame into the piece's frame. */
-function addPair(H: Float64Array, g: Float64Array, size: number, i: number, j: number, pose: Mat4, s: PairSystem): void {
+function addPair(
+  H: Float64Array,
+  g: Float64Array,
+  size: number,
+  i: number,
+  j: number,
+  pose: Mat4,
+  s: PairSystem,
+): void {
   const turn = (row: number, from: Float64Array, at: number, stride: number, out: Float64Array): void => {
     // out[r..r+2] = R · from[at, at+stride, at+2·stride]
     for (let r = 0; r < 3; r++) {

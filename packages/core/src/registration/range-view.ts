@@ -32,7 +32,8 @@ function buildView(scan: Scan, eye: Vec3): RangeView {
   const n = p.length / 3;
   const centre: Vec3 = [0, 0, 0];
   for (let i = 0; i < p.length; i++) centre[i % 3] += p[i] / n;
-  const steep = Math.abs(centre[1] - eye[1]) > 0.9 * Math.hypot(centre[0] - eye[0], centre[1] - eye[1], centre[2] - eye[2]);
+  const steep =
+    Math.abs(centre[1] - eye[1]) > 0.9 * Math.hypot(centre[0] - eye[0], centre[1] - eye[1], centre[2] - eye[2]);
   const sensorFromScan = invertRigid(lookAt(eye, centre, steep ? [1, 0, 0] : [0, 1, 0]));
   const m = sensorFromScan;
   let widest = 0.05;

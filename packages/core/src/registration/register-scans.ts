@@ -46,7 +46,12 @@ export function registerScans(
   const suggested = suggestScale(scans);
   const scale: RegistrationScale = { coarse: o.coarseCell || suggested.coarse, fine: o.fineCell || suggested.fine };
   const prepared = scans.map((s, i) =>
-    prepareScan(s, scale, 1 + Math.floor(ctx.random() * 0xffffffff), ctx.part((0.25 * i) / scans.length, (0.25 * (i + 1)) / scans.length, 'Describing scans')),
+    prepareScan(
+      s,
+      scale,
+      1 + Math.floor(ctx.random() * 0xffffffff),
+      ctx.part((0.25 * i) / scans.length, (0.25 * (i + 1)) / scans.length, 'Describing scans'),
+    ),
   );
 
   const evidenceScale: EvidenceScale = { cell: scale.fine, noise: medianNoise(prepared) };
@@ -61,7 +66,15 @@ export function registerScans(
     }
   }
   const assembly = assembleScans(prepared, candidates, scale.coarse, evidenceScale, ctx.part(0.65, 0.8, 'Assembling'));
-  return finish(scans, prepared, assembly.poses, assembly.rivals, o.reference, scale, ctx.part(0.8, 1, 'Registering together'));
+  return finish(
+    scans,
+    prepared,
+    assembly.poses,
+    assembly.rivals,
+    o.reference,
+    scale,
+    ctx.part(0.8, 1, 'Registering together'),
+  );
 }
 
 /**
@@ -79,7 +92,12 @@ export function refinePlacements(
   const suggested = suggestScale(scans);
   const scale: RegistrationScale = { coarse: o.coarseCell || suggested.coarse, fine: o.fineCell || suggested.fine };
   const prepared = scans.map((s, i) =>
-    prepareScan(s, scale, i + 1, ctx.part((0.4 * i) / scans.length, (0.4 * (i + 1)) / scans.length, 'Describing scans')),
+    prepareScan(
+      s,
+      scale,
+      i + 1,
+      ctx.part((0.4 * i) / scans.length, (0.4 * (i + 1)) / scans.length, 'Describing scans'),
+    ),
   );
   const byName = new Map(placements.map((p) => [p.name, p]));
   const poses = scans.map((s) => {
@@ -134,6 +152,12 @@ function finish(
     placements[i].state = 'registered';
   });
   const residuals = refined.residuals.map((r) => ({ ...r, a: list[r.a], b: list[r.b] }));
+  list.forEach((i) => {
+    const own = residuals.filter((r) => r.a === i || r.b === i);
+    const share = own.reduce((s, r) => s + r.overlapRatio, 0);
+    if (share > 0)
+      placements[i].residual = Math.sqrt(own.reduce((s, r) => s + r.overlapRatio * r.rms * r.rms, 0) / share);
+  });
   let sum = 0;
   let weight = 0;
   let worstRms = 0;

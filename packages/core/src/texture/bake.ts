@@ -25,7 +25,7 @@ export interface TextureMeshResult {
   charts: number;
   coverage: number;
   density: number;
-  worstStretch: number;
+  stretch95: number;
   /** Images used; 0 means that colours came from the vertices. */
   images: number;
   /** Share of the charts' texels that an image saw (0–1). */
@@ -48,7 +48,12 @@ export function textureMesh(
   const o = { ...TEXTURE_MESH_DEFAULTS, ...options };
   const atlas = unwrapMesh(mesh, o, ctx.part(0, 0.35, 'Unwrapping'));
   const normals = mesh.normals ?? vertexNormals(mesh);
-  const views = viewsOfFrames({ ...mesh, normals }, scans, placements, ctx.part(0.35, 0.55, 'Finding what each image sees'));
+  const views = viewsOfFrames(
+    { ...mesh, normals },
+    scans,
+    placements,
+    ctx.part(0.35, 0.55, 'Finding what each image sees'),
+  );
   if (o.balance) balanceExposure(mesh, views);
   const size = o.mapSize;
   const texture: ColorImage = { width: size, height: size, data: new Uint8Array(3 * size * size) };
@@ -107,7 +112,7 @@ export function textureMesh(
     charts: atlas.charts,
     coverage: atlas.coverage,
     density: atlas.density,
-    worstStretch: atlas.worstStretch,
+    stretch95: atlas.stretch95,
     images: views.length,
     seenRatio: texels > 0 ? seen / texels : 0,
   };
@@ -174,7 +179,10 @@ class TexelPainter {
     if (n === 0) {
       for (let c = 0; c < 3; c++) {
         out[at + c] = colors
-          ? Math.max(0, Math.min(255, w[0] * colors[3 * ia + c] + w[1] * colors[3 * ib + c] + w[2] * colors[3 * ic + c]))
+          ? Math.max(
+              0,
+              Math.min(255, w[0] * colors[3 * ia + c] + w[1] * colors[3 * ib + c] + w[2] * colors[3 * ic + c]),
+            )
           : 150;
       }
       return colors !== undefined && !this.mesh.invented?.[ia];
@@ -215,42 +223,30 @@ function luma(s: Float64Array, k: number): number {
 /** Grows every chart outwards, one pixel a round, by the mean of the coloured neighbours; the rest gets a mid tone. */
 function padCharts(texture: ColorImage, filled: Uint8Array, rounds: number): void {
   const { width, height, data } = texture;
-  let border: number[] = [];
   const near = [-1, 1, -width, width];
-  for (let i = 0; i < filled.length; i++) {
-    if (filled[i]) continue;
-    const x = i % width;
-    if ((x > 0 && filled[i - 1]) || (x < width - 1 && filled[i + 1]) || (i >= width && filled[i - width]) || filled[i + width]) {
-      border.push(i);
+  const emptyBeside = (cells: Iterable<number>): number[] => {
+    const out = new Set<number>();
+    for (const i of cells) {
+      for (const d of near) if (i + d >= 0 && i + d < width * height && filled[i + d] === 0) out.add(i + d);
     }
-  }
+    return Array.from(out);
+  };
+  const painted: number[] = [];
+  for (let i = 0; i < filled.length; i++) if (filled[i] && near.some((d) => filled[i + d] === 0)) painted.push(i);
+  let border = emptyBeside(painted);
   for (let r = 0; r < rounds && border.length > 0; r++) {
-    const next: number[] = [];
     for (const i of border) {
       let n = 0;
       const sum = [0, 0, 0];
       for (const d of near) {
-        const j = i + d;
-        if (j < 0 || j >= width * height || filled[j] === 0 || filled[j] === 9) continue;
+        if (!filled[i + d]) continue;
         n++;
-        for (let k = 0; k < 3; k++) sum[k] += data[3 * j + k];
+        for (let k = 0; k < 3; k++) sum[k] += data[3 * (i + d) + k];
       }
-      if (n === 0) continue;
-      for (let k = 0; k < 3; k++) data[3 * i + k] = Math.round(sum[k] / n);
-    }
-    for (const i of border) filled[i] = 9;
-    for (const i of border) {
-      for (const d of near) {
-        const j = i + d;
-        if (j >= 0 && j < width * height && filled[j] === 0) {
-          filled[j] = 8;
-          next.push(j);
-        }
-      }
+      for (let k = 0; k < 3; k++) data[3 * i + k] = Math.round(sum[k] / Math.max(1, n));
     }
     for (const i of border) filled[i] = 3;
-    for (const i of next) filled[i] = 0;
-    border = next;
+    border = emptyBeside(border);
   }
   for (let i = 0; i < filled.length; i++) if (filled[i] === 0) data.fill(118, 3 * i, 3 * i + 3);
 }

@@ -21,7 +21,12 @@ export interface FrameView {
 }
 
 /** All colour images of the placed scans with the vertices they see. O(frames · (vertices + pixels)). */
-export function viewsOfFrames(mesh: TriangleMesh, scans: Scan[], placements: Placement[], ctx: RunContext): FrameView[] {
+export function viewsOfFrames(
+  mesh: TriangleMesh,
+  scans: Scan[],
+  placements: Placement[],
+  ctx: RunContext,
+): FrameView[] {
   const normals = mesh.normals ?? vertexNormals(mesh);
   const jobs = placedScans(scans, placements).flatMap(({ scan, placement }) =>
     (scan.frames ?? []).filter((f) => f.color).map((frame) => ({ scan, placement, frame })),
@@ -113,7 +118,8 @@ export function balanceExposure(mesh: TriangleMesh, views: FrameView[]): void {
     for (let i = 0; i < k; i++) {
       // Square views may show highlights, grazing ones are dark.
       if (views[i].quality[v] < 0.2) continue;
-      if (!sampleView(views[i], mesh.positions[3 * v], mesh.positions[3 * v + 1], mesh.positions[3 * v + 2], rgb)) continue;
+      if (!sampleView(views[i], mesh.positions[3 * v], mesh.positions[3 * v + 1], mesh.positions[3 * v + 2], rgb))
+        continue;
       const y = 0.3 * rgb[0] + 0.59 * rgb[1] + 0.11 * rgb[2];
       if (y < 12 || y > 244) continue;
       seen.push(i);
@@ -159,7 +165,8 @@ export function sampleView(view: FrameView, x: number, y: number, z: number, out
   const below = at + 3 * width;
   for (let k = 0; k < 3; k++) {
     out[k] =
-      (data[at + k] * (1 - a) + data[at + 3 + k] * a) * (1 - b) + (data[below + k] * (1 - a) + data[below + 3 + k] * a) * b;
+      (data[at + k] * (1 - a) + data[at + 3 + k] * a) * (1 - b) +
+      (data[below + k] * (1 - a) + data[below + 3 + k] * a) * b;
   }
   return true;
 }

@@ -8,7 +8,12 @@ import { rasterizeDepth } from '../mesh/rasterize.js';
  * Turntable pictures of a surface, side by side in one strip: `views` pictures of `size`² pixels on a plain ground,
  * softly lit, in the map's or the vertices' colours, invented surface included. O(views · (triangles + pixels)).
  */
-export function renderTurntable(mesh: TriangleMesh | TexturedMesh, size: number, views: number, ground: [number, number, number]): ColorImage {
+export function renderTurntable(
+  mesh: TriangleMesh | TexturedMesh,
+  size: number,
+  views: number,
+  ground: [number, number, number],
+): ColorImage {
   const { min, max } = boundsOf(mesh.positions);
   const middle: Vec3 = [(min[0] + max[0]) / 2, (min[1] + max[1]) / 2, (min[2] + max[2]) / 2];
   const radius = Math.hypot(max[0] - min[0], max[1] - min[1], max[2] - min[2]) / 2 || 1;
@@ -39,14 +44,23 @@ export function renderTurntable(mesh: TriangleMesh | TexturedMesh, size: number,
         const z = depth[v * size + u];
         const sx = ((u - camera.cx) / focal) * z;
         const sy = ((v - camera.cy) / focal) * z;
-        const w = barycentric(mesh, t, m[0] * sx + m[4] * sy + m[8] * z + m[12], m[1] * sx + m[5] * sy + m[9] * z + m[13], m[2] * sx + m[6] * sy + m[10] * z + m[14]);
+        const w = barycentric(
+          mesh,
+          t,
+          m[0] * sx + m[4] * sy + m[8] * z + m[12],
+          m[1] * sx + m[5] * sy + m[9] * z + m[13],
+          m[2] * sx + m[6] * sy + m[10] * z + m[14],
+        );
         const n = [0, 0, 0];
         const color = [186, 170, 142];
         const ids = [mesh.indices[3 * t], mesh.indices[3 * t + 1], mesh.indices[3 * t + 2]];
         for (let k = 0; k < 3; k++) {
           n[k] = w[0] * normals[3 * ids[0] + k] + w[1] * normals[3 * ids[1] + k] + w[2] * normals[3 * ids[2] + k];
           if (!textured && mesh.colors) {
-            color[k] = w[0] * mesh.colors[3 * ids[0] + k] + w[1] * mesh.colors[3 * ids[1] + k] + w[2] * mesh.colors[3 * ids[2] + k];
+            color[k] =
+              w[0] * mesh.colors[3 * ids[0] + k] +
+              w[1] * mesh.colors[3 * ids[1] + k] +
+              w[2] * mesh.colors[3 * ids[2] + k];
           }
         }
         if (textured) {

@@ -26,8 +26,8 @@ export interface UvAtlas {
   density: number;
   /** Share of the map that triangles cover (0–1). */
   coverage: number;
-  /** Largest stretch of a length, 1 = none. */
-  worstStretch: number;
+  /** Stretch of lengths that 95 % of the triangles stay below, 1 = none. */
+  stretch95: number;
 }
 
 const DIRECTIONS = ((): number[][] => {
@@ -70,9 +70,9 @@ export function unwrapMesh(mesh: TriangleMesh, options: Partial<UnwrapOptions>, 
   }
   const placed = placeCharts(flat, chart, o, m);
   ctx.checkpoint(1);
-  let worst = 1;
-  for (let t = 0; t < m; t++) worst = Math.max(worst, 1 / Math.max(0.05, flat.cosine[t]));
-  return { ...placed, chart, charts: flat.count, mapSize: o.mapSize, worstStretch: worst };
+  const cosines = flat.cosine.slice().sort();
+  const stretch95 = 1 / Math.max(0.01, cosines[Math.floor(0.05 * (m - 1))]);
+  return { ...placed, chart, charts: flat.count, mapSize: o.mapSize, stretch95 };
 }
 
 function triangleNormals(mesh: TriangleMesh): Float32Array {
@@ -375,7 +375,9 @@ function separateOverlaps(
         const u = Math.floor(h / 3);
         if (moved[u] !== 1 || chart[u] !== from) continue;
         const d =
-          normals[3 * s] * normals[3 * u] + normals[3 * s + 1] * normals[3 * u + 1] + normals[3 * s + 2] * normals[3 * u + 2];
+          normals[3 * s] * normals[3 * u] +
+          normals[3 * s + 1] * normals[3 * u + 1] +
+          normals[3 * s + 2] * normals[3 * u + 2];
         if (d < 0.5) continue;
         moved[u] = 2;
         chart[u] = next;
@@ -421,7 +423,10 @@ function placeCharts(
   let density = o.mapSize / Math.sqrt(total || 1);
   for (let attempt = 0; attempt < 60; attempt++) {
     const spots = packRectangles(
-      items.map((i) => ({ width: Math.ceil(i.width * density) + 2 + o.gap, height: Math.ceil(i.height * density) + 2 + o.gap })),
+      items.map((i) => ({
+        width: Math.ceil(i.width * density) + 2 + o.gap,
+        height: Math.ceil(i.height * density) + 2 + o.gap,
+      })),
       o.mapSize - o.gap,
     );
     if (spots) {
@@ -443,8 +448,7 @@ function placeCharts(
         }
         const q = cornerPixels;
         area +=
-          0.5 *
-          Math.abs((q[at + 2] - q[at]) * (q[at + 5] - q[at + 1]) - (q[at + 4] - q[at]) * (q[at + 3] - q[at + 1]));
+          0.5 * Math.abs((q[at + 2] - q[at]) * (q[at + 5] - q[at + 1]) - (q[at + 4] - q[at]) * (q[at + 3] - q[at + 1]));
       }
       return { cornerPixels, density, coverage: area / o.mapSize ** 2 };
     }

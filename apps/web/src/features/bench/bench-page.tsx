@@ -62,18 +62,36 @@ export function BenchPage() {
   return (
     <ImportDrop piece={piece}>
       <div className="flex h-screen flex-col overflow-hidden">
-        <Header trail={[{ label: 'Shelf', to: '/' }, { label: piece.name, to: `/pieces/${pieceId}` }, { label: 'Bench' }]}>
+        <Header
+          trail={[{ label: 'Shelf', to: '/' }, { label: piece.name, to: `/pieces/${pieceId}` }, { label: 'Bench' }]}
+        >
           <span className="text-muted" role="status">
             {running > 0 ? `${running} running` : 'All saved'}
           </span>
-          <Button disabled={!piece.canUndo} title={piece.lastStep ? `Undo: ${piece.lastStep}` : 'Nothing to undo'} onClick={() => void move({ id: pieceId, direction: 'undo' })}>
+          <Button
+            disabled={!piece.canUndo}
+            title={piece.lastStep ? `Undo: ${piece.lastStep}` : 'Nothing to undo'}
+            onClick={() => void move({ id: pieceId, direction: 'undo' })}
+          >
             <Undo2 size={15} /> Undo
           </Button>
-          <Button disabled={!piece.canRedo} aria-label="Redo" title="Redo" onClick={() => void move({ id: pieceId, direction: 'redo' })} className="px-2">
+          <Button
+            disabled={!piece.canRedo}
+            aria-label="Redo"
+            title="Redo"
+            onClick={() => void move({ id: pieceId, direction: 'redo' })}
+            className="px-2"
+          >
             <Redo2 size={15} />
           </Button>
           <Button onClick={() => void navigate(`/pieces/${pieceId}`)}>Knit chart</Button>
-          <Button tone="quiet" aria-label="Keyboard shortcuts" title="Keyboard shortcuts" onClick={() => setHelp(true)} className="px-2">
+          <Button
+            tone="quiet"
+            aria-label="Keyboard shortcuts"
+            title="Keyboard shortcuts"
+            onClick={() => setHelp(true)}
+            className="px-2"
+          >
             <HelpCircle size={17} />
           </Button>
         </Header>
@@ -83,11 +101,19 @@ export function BenchPage() {
           <div className="flex min-w-0 flex-1 flex-col">
             <Viewport piece={piece} stage={stage} />
             {ledger && (
-              <section aria-label="Ledger" className="h-64 shrink-0 overflow-y-auto border-t border-line bg-panel px-4 py-2">
+              <section
+                aria-label="Ledger"
+                className="h-64 shrink-0 overflow-y-auto border-t border-line bg-panel px-4 py-2"
+              >
                 <LedgerList pieceId={pieceId} />
               </section>
             )}
-            <button type="button" aria-expanded={ledger} onClick={() => setLedger(!ledger)} className="h-8 shrink-0 border-0 border-t border-solid border-line bg-panel text-ink hover:bg-sunk">
+            <button
+              type="button"
+              aria-expanded={ledger}
+              onClick={() => setLedger(!ledger)}
+              className="h-8 shrink-0 border-0 border-t border-solid border-line bg-panel text-ink hover:bg-sunk"
+            >
               {ledger ? 'Close the ledger' : `Ledger: ${steps?.length ?? 0} steps`}
             </button>
           </div>

@@ -8,7 +8,17 @@ import { Button, Notice } from '../../shared/controls';
 type Values = Record<string, string | boolean>;
 
 /** The form of one operation, made from its definition, filled with suggested values. */
-export function OperationForm({ pieceId, operation, main, busy }: { pieceId: string; operation: OperationView; main: boolean; busy: boolean }) {
+export function OperationForm({
+  pieceId,
+  operation,
+  main,
+  busy,
+}: {
+  pieceId: string;
+  operation: OperationView;
+  main: boolean;
+  busy: boolean;
+}) {
   const { data: suggested } = api.useSuggestionsQuery({ pieceId, operationId: operation.id });
   const [run, { error, isLoading }] = api.useRunOperationMutation();
   const [open, setOpen] = useState(main);
@@ -16,25 +26,48 @@ export function OperationForm({ pieceId, operation, main, busy }: { pieceId: str
   const panel = useId();
 
   useEffect(() => {
-    if (!suggested) return;
-    reset(Object.fromEntries(operation.fields.map((f) => [f.name, toInput(f, suggested[f.name] ?? f.default)])));
+    // What has been typed already stays: suggestions may come late, and come anew with every change of the piece.
+    reset(Object.fromEntries(operation.fields.map((f) => [f.name, toInput(f, suggested?.[f.name] ?? f.default)])), {
+      keepDirtyValues: true,
+    });
   }, [suggested, operation, reset]);
 
   const submit = handleSubmit((values) =>
-    run({ pieceId, operationId: operation.id, params: Object.fromEntries(operation.fields.map((f) => [f.name, fromInput(f, values[f.name])])) }),
+    run({
+      pieceId,
+      operationId: operation.id,
+      params: Object.fromEntries(operation.fields.map((f) => [f.name, fromInput(f, values[f.name])])),
+    }),
   );
   return (
     <section className="border-b border-line py-3 last:border-b-0">
       <h3 className="m-0">
-        <button type="button" aria-expanded={open} aria-controls={panel} onClick={() => setOpen(!open)} className="flex w-full items-center gap-1 border-0 bg-transparent p-0 text-left text-sm font-semibold text-ink">
+        <button
+          type="button"
+          aria-expanded={open}
+          aria-controls={panel}
+          onClick={() => setOpen(!open)}
+          className="flex w-full items-center gap-1 border-0 bg-transparent p-0 text-left text-sm font-semibold text-ink"
+        >
           {open ? <ChevronDown size={16} /> : <ChevronRight size={16} />} {operation.title}
         </button>
       </h3>
       {open && (
-        <form id={panel} onSubmit={(e) => void submit(e)} className="mt-1.5 flex flex-col gap-2" aria-label={operation.title}>
+        <form
+          id={panel}
+          onSubmit={(e) => void submit(e)}
+          className="mt-1.5 flex flex-col gap-2"
+          aria-label={operation.title}
+        >
           <p className="m-0 text-muted">{operation.help}</p>
           {operation.fields.map((f) => (
-            <Field key={f.name} field={f} suggested={suggested?.[f.name] !== undefined} input={register(f.name)} invalid={Boolean(formState.errors[f.name])} />
+            <Field
+              key={f.name}
+              field={f}
+              suggested={suggested?.[f.name] !== undefined}
+              input={register(f.name)}
+              invalid={Boolean(formState.errors[f.name])}
+            />
           ))}
           {error && <Notice tone="error">{problemText(error)}</Notice>}
           <Button tone={main ? 'go' : 'plain'} type="submit" disabled={busy || isLoading} className="mt-1">
@@ -46,7 +79,17 @@ export function OperationForm({ pieceId, operation, main, busy }: { pieceId: str
   );
 }
 
-function Field({ field: f, suggested, input, invalid }: { field: ParamField; suggested: boolean; input: ReturnType<ReturnType<typeof useForm<Values>>['register']>; invalid: boolean }) {
+function Field({
+  field: f,
+  suggested,
+  input,
+  invalid,
+}: {
+  field: ParamField;
+  suggested: boolean;
+  input: ReturnType<ReturnType<typeof useForm<Values>>['register']>;
+  invalid: boolean;
+}) {
   const id = useId();
   const help = useId();
   const box = 'w-full min-w-0 rounded-lg border border-[var(--field)] bg-panel px-2 py-1';
@@ -66,12 +109,29 @@ function Field({ field: f, suggested, input, invalid }: { field: ParamField; sug
             ))}
           </select>
         ) : f.kind === 'flag' ? (
-          <input id={id} type="checkbox" {...input} aria-describedby={help} className="h-4.5 w-4.5 justify-self-start accent-[var(--amber)]" />
+          <input
+            id={id}
+            type="checkbox"
+            {...input}
+            aria-describedby={help}
+            className="h-4.5 w-4.5 justify-self-start accent-[var(--amber)]"
+          />
         ) : f.kind === 'text' ? (
           <input id={id} type="text" {...input} aria-describedby={help} className={box} />
         ) : (
           <span className="flex items-center gap-1.5">
-            <input id={id} type="number" step="any" min={f.min} max={f.max} required {...input} aria-describedby={help} aria-invalid={invalid} className={`num ${box}`} />
+            <input
+              id={id}
+              type="number"
+              step="any"
+              min={f.min}
+              max={f.max}
+              required
+              {...input}
+              aria-describedby={help}
+              aria-invalid={invalid}
+              className={`num ${box}`}
+            />
             {f.unit && <span className="shrink-0 text-muted">{f.unit}</span>}
           </span>
         )}

@@ -16,7 +16,9 @@ export function RunningStep({ step }: { step: StepView }) {
         </Button>
       </div>
       <div className="num mb-1">
-        {step.status === 'queued' ? 'waiting' : `${Math.round(100 * step.progress)} %${left ? `, about ${left} s left` : ''}`}
+        {step.status === 'queued'
+          ? 'waiting'
+          : `${Math.round(100 * step.progress)} %${left ? `, about ${left} s left` : ''}`}
         {step.progressStage && <span className="block truncate">{step.progressStage}</span>}
       </div>
       <ProgressBar value={step.progress} label={step.title} />

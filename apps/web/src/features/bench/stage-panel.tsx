@@ -10,7 +10,8 @@ import { RunningStep } from './running-step';
 
 const GUIDE: Record<Stage, string> = {
   plan: 'Here you will choose how the object is scanned: device, kind of object, size and finish, with warnings about what scans badly. It comes with a later version; scans can be brought in from files now.',
-  capture: 'Live capture with the simulated scanners comes with a later version. Scans from elsewhere come in as files.',
+  capture:
+    'Live capture with the simulated scanners comes with a later version. Scans from elsewhere come in as files.',
   clean: 'Take away what is not the object: the table under it, stray points, flying pixels at edges.',
   register: 'Bring all scans into one place. Loose scans lie side by side until then.',
   fuse: 'Merge the registered scans into one surface.',
@@ -37,7 +38,10 @@ export function StagePanel({ piece, stage }: { piece: PieceView; stage: Stage })
   const open = steps?.filter((s) => s.status === 'running' || s.status === 'queued') ?? [];
   const last = steps?.filter((s) => s.stage === stage && s.status !== 'running' && s.status !== 'queued').pop();
   return (
-    <aside aria-label={`${name}: operations`} className="flex w-82 shrink-0 flex-col overflow-y-auto border-l border-line bg-panel px-4 py-3">
+    <aside
+      aria-label={`${name}: operations`}
+      className="flex w-82 shrink-0 flex-col overflow-y-auto border-l border-line bg-panel px-4 py-3"
+    >
       <h2 className="m-0 text-base font-semibold">{name}</h2>
       <p className="mb-2 mt-1 text-muted">{GUIDE[stage]}</p>
       {open.map((s) => (
@@ -58,7 +62,17 @@ export function StagePanel({ piece, stage }: { piece: PieceView; stage: Stage })
 }
 
 function LastResult({ step }: { step: StepView }) {
-  const lengths = new Set(['rms', 'worstRms', 'voxel', 'width', 'depth', 'height', 'deviationRms', 'deviationMax', 'spacing']);
+  const lengths = new Set([
+    'rms',
+    'worstRms',
+    'voxel',
+    'width',
+    'depth',
+    'height',
+    'deviationRms',
+    'deviationMax',
+    'spacing',
+  ]);
   if (step.status === 'failed') {
     return (
       <Notice tone="error">
@@ -74,7 +88,13 @@ function LastResult({ step }: { step: StepView }) {
         {Object.entries(step.figures ?? {}).map(([k, v]) => (
           <div key={k} className="contents">
             <dt className="text-muted">{words(k)}</dt>
-            <dd className="m-0 text-right">{lengths.has(k) ? mm(Number(v)) : /Ratio$|coverage/.test(k) ? `${(100 * Number(v)).toFixed(1)} %` : figureText(v)}</dd>
+            <dd className="m-0 text-right">
+              {lengths.has(k)
+                ? mm(Number(v))
+                : /Ratio$|coverage/.test(k)
+                  ? `${(100 * Number(v)).toFixed(1)} %`
+                  : figureText(v)}
+            </dd>
           </div>
         ))}
       </dl>
@@ -84,7 +104,11 @@ function LastResult({ step }: { step: StepView }) {
         </p>
       ))}
       {step.operationId === 'deliver.export' && step.outputs[0] && (
-        <a href={`/api/artifacts/${step.outputs[0]}/data`} download={String(step.figures?.file)} className="mt-2 inline-flex items-center gap-1.5 rounded-lg bg-amber px-3 py-1.5 font-semibold text-on-amber no-underline">
+        <a
+          href={`/api/artifacts/${step.outputs[0]}/data`}
+          download={String(step.figures?.file)}
+          className="mt-2 inline-flex items-center gap-1.5 rounded-lg bg-amber px-3 py-1.5 font-semibold text-on-amber no-underline"
+        >
           <Download size={16} /> Download {String(step.figures?.file)}
         </a>
       )}

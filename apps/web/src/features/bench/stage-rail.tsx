@@ -22,7 +22,11 @@ export function StageRail({ piece, stage }: { piece: PieceView; stage: Stage }) 
               >
                 <svg width="22" height="22" viewBox="-11 -11 22 22" aria-hidden>
                   <circle r="11" fill="var(--paper)" />
-                  <GlyphShape state={state} radius={here ? 7 : 6} color={state === 'empty' && !here ? 'var(--field)' : 'var(--amber)'} />
+                  <GlyphShape
+                    state={state}
+                    radius={here ? 7 : 6}
+                    color={state === 'empty' && !here ? 'var(--field)' : 'var(--amber)'}
+                  />
                 </svg>
                 {name}
               </Link>

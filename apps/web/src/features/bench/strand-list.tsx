@@ -11,7 +11,10 @@ export function StrandList({ piece }: { piece: PieceView }) {
   const { hidden, isolated } = useAppSelector((s) => s.view);
   const dispatch = useAppDispatch();
   return (
-    <aside aria-label="Strands" className="flex w-58 shrink-0 flex-col overflow-y-auto border-r border-line bg-panel py-3">
+    <aside
+      aria-label="Strands"
+      className="flex w-62 shrink-0 flex-col overflow-y-auto border-r border-line bg-panel py-3"
+    >
       <div className="flex justify-between px-3">
         <h2 className="m-0 text-sm font-semibold">Strands</h2>
         <span className="num text-muted">{piece.scans}</span>
@@ -26,20 +29,36 @@ export function StrandList({ piece }: { piece: PieceView }) {
               .map((s) => {
                 const off = isolated ? isolated !== s.id : hidden.includes(s.id);
                 return (
-                  <li key={s.id} className={`group flex items-center gap-2.5 px-3 py-1.5 hover:bg-sunk ${off ? 'opacity-60' : ''}`}>
+                  <li
+                    key={s.id}
+                    className={`group flex items-center gap-2.5 px-3 py-1.5 hover:bg-sunk ${off ? 'opacity-60' : ''}`}
+                  >
                     <StateGlyph state={s.placement.state} color={strandColor(s.colorIndex)} size={17} />
                     <span className="min-w-0 flex-1">
                       <span className="block truncate" title={s.name}>
                         {s.name}
                       </span>
                       <span className="num block truncate text-muted">
-                        {shortCount(Number(s.cloud.facts.points))} pts, {stateWord(s.placement.state)}
+                        {shortCount(Number(s.cloud.facts.points))} {stateWord(s.placement.state)}
                       </span>
                     </span>
-                    <button type="button" className="border-0 bg-transparent p-1 text-muted hover:text-ink" aria-label={`Show only ${s.name}`} aria-pressed={isolated === s.id} title="Show only this" onClick={() => dispatch(scanIsolated(s.id))}>
+                    <button
+                      type="button"
+                      className="border-0 bg-transparent p-0.5 text-muted hover:text-ink"
+                      aria-label={`Show only ${s.name}`}
+                      aria-pressed={isolated === s.id}
+                      title="Show only this"
+                      onClick={() => dispatch(scanIsolated(s.id))}
+                    >
                       <Focus size={15} />
                     </button>
-                    <button type="button" className="border-0 bg-transparent p-1 text-muted hover:text-ink" aria-label={`${off ? 'Show' : 'Hide'} ${s.name}`} title={off ? 'Show' : 'Hide'} onClick={() => dispatch(scanHidden(s.id))}>
+                    <button
+                      type="button"
+                      className="border-0 bg-transparent p-0.5 text-muted hover:text-ink"
+                      aria-label={`${off ? 'Show' : 'Hide'} ${s.name}`}
+                      title={off ? 'Show' : 'Hide'}
+                      onClick={() => dispatch(scanHidden(s.id))}
+                    >
                       {off ? <EyeOff size={15} /> : <Eye size={15} />}
                     </button>
                   </li>

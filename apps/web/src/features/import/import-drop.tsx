@@ -9,7 +9,8 @@ export function ImportDrop({ piece, children }: { piece: PieceView; children: Re
   const [over, setOver] = useState(false);
   const [setup, setSetup] = useState(piece.setups[piece.setups.length - 1] ?? 'Setup 1');
   const [unit, setUnit] = useState('auto');
-  const change = (key: string, c: Partial<Incoming>): void => setIncoming((list) => list.map((i) => (i.key === key ? { ...i, ...c } : i)));
+  const change = (key: string, c: Partial<Incoming>): void =>
+    setIncoming((list) => list.map((i) => (i.key === key ? { ...i, ...c } : i)));
   const add = (files: File[]): void => {
     for (const file of files) {
       const key = `${file.name} ${file.size} ${file.lastModified} ${Date.now()}`;
@@ -18,15 +19,29 @@ export function ImportDrop({ piece, children }: { piece: PieceView; children: Re
         change(key, { error: 'The file is empty (0 bytes). Export or copy it again.' });
         continue;
       }
-      uploadScan(file, { pieceId: piece.id, setup, unit }, {
-        progress: (fraction) => change(key, { fraction }),
-        done: () => setIncoming((list) => list.filter((i) => i.key !== key)),
-        failed: (error) => change(key, { error }),
-      });
+      uploadScan(
+        file,
+        { pieceId: piece.id, setup, unit },
+        {
+          progress: (fraction) => change(key, { fraction }),
+          done: () => setIncoming((list) => list.filter((i) => i.key !== key)),
+          failed: (error) => change(key, { error }),
+        },
+      );
     }
   };
   return (
-    <ImportContext value={{ incoming, setup, unit, setSetup, setUnit, add, dismiss: (key) => setIncoming((l) => l.filter((i) => i.key !== key)) }}>
+    <ImportContext
+      value={{
+        incoming,
+        setup,
+        unit,
+        setSetup,
+        setUnit,
+        add,
+        dismiss: (key) => setIncoming((l) => l.filter((i) => i.key !== key)),
+      }}
+    >
       <div
         onDragOver={(e) => {
           if (!e.dataTransfer.types.includes('Files')) return;

@@ -20,7 +20,9 @@ export function ImportPanel({ piece }: { piece: PieceView }) {
   return (
     <section aria-label="Scans from files" className="mt-3 flex flex-col gap-2">
       <h3 className="m-0 text-sm font-semibold">Scans from files</h3>
-      <p className="m-0 text-muted">Drop PLY, OBJ or STL files anywhere on this page, or choose them. Each becomes a loose scan.</p>
+      <p className="m-0 text-muted">
+        Drop PLY, OBJ or STL files anywhere on this page, or choose them. Each becomes a loose scan.
+      </p>
       <label className="grid grid-cols-[1fr_10rem] items-center gap-2">
         Setup
         <input list="setups" value={setup} onChange={(e) => setSetup(e.target.value)} maxLength={80} className={box} />
@@ -40,20 +42,37 @@ export function ImportPanel({ piece }: { piece: PieceView }) {
           ))}
         </select>
       </label>
-      <input ref={chooser} type="file" multiple accept=".ply,.obj,.stl" className="hidden" aria-label="Scan files" onChange={(e) => {
-        add(Array.from(e.target.files ?? []));
-        e.target.value = '';
-      }} />
+      <input
+        ref={chooser}
+        type="file"
+        multiple
+        accept=".ply,.obj,.stl"
+        className="hidden"
+        aria-label="Scan files"
+        onChange={(e) => {
+          add(Array.from(e.target.files ?? []));
+          e.target.value = '';
+        }}
+      />
       <Button tone="go" onClick={() => chooser.current?.click()}>
         <Upload size={16} /> Choose files
       </Button>
       <ul className="m-0 flex list-none flex-col gap-2 p-0">
         {incoming.map((i) => (
-          <li key={i.key} className={`rounded-lg border px-3 py-2 ${i.error ? 'border-brick bg-brick-soft text-brick' : 'border-line'}`} role={i.error ? 'alert' : undefined}>
+          <li
+            key={i.key}
+            className={`rounded-lg border px-3 py-2 ${i.error ? 'border-brick bg-brick-soft text-brick' : 'border-line'}`}
+            role={i.error ? 'alert' : undefined}
+          >
             <div className="flex items-center justify-between gap-2">
               <span className="truncate">{i.name}</span>
               {i.error && (
-                <button type="button" aria-label={`Dismiss ${i.name}`} onClick={() => dismiss(i.key)} className="border-0 bg-transparent p-0.5 text-brick">
+                <button
+                  type="button"
+                  aria-label={`Dismiss ${i.name}`}
+                  onClick={() => dismiss(i.key)}
+                  className="border-0 bg-transparent p-0.5 text-brick"
+                >
                   <X size={15} />
                 </button>
               )}

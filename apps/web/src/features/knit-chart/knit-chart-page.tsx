@@ -23,7 +23,10 @@ export function KnitChartPage() {
     );
   }
   if (!piece) return <p className="p-6 text-muted">Fetching the piece …</p>;
-  const next = piece.scans === 0 ? 'capture' : (piece.stages.find((s) => s.state === 'empty' || s.state === 'outdated')?.stage ?? 'deliver');
+  const next =
+    piece.scans === 0
+      ? 'capture'
+      : (piece.stages.find((s) => s.state === 'empty' || s.state === 'outdated')?.stage ?? 'deliver');
   return (
     <div className="flex min-h-screen flex-col">
       <Header trail={[{ label: 'Shelf', to: '/' }, { label: piece.name }]}>
@@ -45,7 +48,11 @@ export function KnitChartPage() {
             <KnitChart piece={piece} />
           ) : (
             <div className="p-10 text-center text-muted">
-              No strands yet. <Link to={`/pieces/${pieceId}/bench/capture`} className="text-teal">Bring in scans</Link> to begin.
+              No strands yet.{' '}
+              <Link to={`/pieces/${pieceId}/bench/capture`} className="text-teal">
+                Bring in scans
+              </Link>{' '}
+              to begin.
             </div>
           )}
         </section>

@@ -9,8 +9,8 @@ import { strandColor } from '../../shared/strand-colors';
 
 const WIDTH = 1210;
 const LEFT = 262;
-const ROW = 62;
-const TOP = 92;
+const ROW = 51;
+const TOP = 84;
 
 interface Row {
   y: number;
@@ -21,7 +21,14 @@ interface Row {
 /** Strands of the scans running through the stages until they are knitted into one. */
 export function KnitChart({ piece }: { piece: PieceView }) {
   const navigate = useNavigate();
-  const x = useMemo(() => scalePoint<Stage>(STAGE_NAMES.map(([id]) => id), [LEFT, WIDTH - 52]), []);
+  const x = useMemo(
+    () =>
+      scalePoint<Stage>(
+        STAGE_NAMES.map(([id]) => id),
+        [LEFT, WIDTH - 52],
+      ),
+    [],
+  );
   const rows = useMemo(() => layoutRows(piece), [piece]);
   const bottom = (rows[rows.length - 1]?.y ?? TOP) + 44;
   const middle = rows.length > 0 ? (rows[0].y + rows[rows.length - 1].y) / 2 : TOP;
@@ -32,13 +39,31 @@ export function KnitChart({ piece }: { piece: PieceView }) {
   const merged = STAGE_NAMES.slice(4).map(([id]) => id);
 
   return (
-    <svg viewBox={`0 0 ${WIDTH} ${height}`} className="block w-full" role="group" aria-label="Knit chart: scans as strands through the stages">
+    <svg
+      viewBox={`0 0 ${WIDTH} ${height}`}
+      className="block w-full"
+      role="group"
+      aria-label="Knit chart: scans as strands through the stages"
+    >
       <rect x={x(current)! - 14} y={56} width={28} height={height - 76} rx={14} fill="var(--sunk)" />
       {STAGE_NAMES.map(([id, name]) => (
         <g key={id}>
           <line x1={x(id)} x2={x(id)} y1={58} y2={height - 22} stroke="var(--line)" />
-          <a href={`/pieces/${piece.id}/bench/${id}`} onClick={(e) => { e.preventDefault(); go(id); }}>
-            <text x={x(id)} y={42} textAnchor="middle" fontSize={13} fontWeight={600} fill={id === current ? 'var(--amber)' : 'var(--ink)'}>
+          <a
+            href={`/pieces/${piece.id}/bench/${id}`}
+            onClick={(e) => {
+              e.preventDefault();
+              go(id);
+            }}
+          >
+            <text
+              x={x(id)}
+              y={42}
+              textAnchor="middle"
+              fontSize={13}
+              fontWeight={600}
+              fill={id === current ? 'var(--amber)' : 'var(--ink)'}
+            >
               {name}
             </text>
           </a>
@@ -48,7 +73,16 @@ export function KnitChart({ piece }: { piece: PieceView }) {
         <Strand key={scan.id} y={y} scan={scan} heading={heading} x={x} middle={middle} onGo={go} />
       ))}
       {rows.length > 0 && <Braid rows={rows} x={x} middle={middle} fused={state('fuse').state !== 'empty'} />}
-      <Crossing x={x('plan')!} y={middle} state={state('plan').state} color="var(--ink)" radius={7} label={`Plan: ${state('plan').figure || 'not yet'}`} lines={[state('plan').figure]} onGo={() => go('plan')} />
+      <Crossing
+        x={x('plan')!}
+        y={middle}
+        state={state('plan').state}
+        color="var(--ink)"
+        radius={7}
+        label={`Plan: ${state('plan').figure || 'not yet'}`}
+        lines={[state('plan').figure]}
+        onGo={() => go('plan')}
+      />
       {rows.length > 0 &&
         merged.map((id) => {
           const s = state(id);
@@ -60,6 +94,7 @@ export function KnitChart({ piece }: { piece: PieceView }) {
               state={s.state}
               color="var(--ink)"
               radius={9}
+              aside={id === 'fuse'}
               label={`${STAGE_NAMES.find(([k]) => k === id)![1]}: ${stateWord(s.state)} ${s.figure} ${s.detail}`}
               lines={[s.figure, s.detail]}
               onGo={() => go(id)}
@@ -80,14 +115,28 @@ function layoutRows(piece: PieceView): Row[] {
         rows.push({ y, scan, heading: i === 0 ? setup : undefined });
         y += ROW;
       });
-    y += 22;
+    y += 20;
   }
   return rows;
 }
 
 type XScale = (stage: Stage) => number | undefined;
 
-function Strand({ y, scan, heading, x, middle, onGo }: { y: number; scan: ScanView; heading?: string; x: XScale; middle: number; onGo: (s: Stage) => void }) {
+function Strand({
+  y,
+  scan,
+  heading,
+  x,
+  middle,
+  onGo,
+}: {
+  y: number;
+  scan: ScanView;
+  heading?: string;
+  x: XScale;
+  middle: number;
+  onGo: (s: Stage) => void;
+}) {
   const color = strandColor(scan.colorIndex);
   const cleaned = scan.cloud.id !== scan.original.id;
   const placed = scan.placement.state;
@@ -95,14 +144,18 @@ function Strand({ y, scan, heading, x, middle, onGo }: { y: number; scan: ScanVi
   const points: [number, number][] = [];
   const from = x('capture')!;
   const to = x('register')!;
-  for (let i = 0; i <= 16; i++) points.push([from + ((to - from) * i) / 16, y + (i % 2 === 0 || i === 0 || i === 16 ? 0 : (i % 4 === 1 ? 1 : -1) * 3)]);
+  for (let i = 0; i <= 16; i++)
+    points.push([
+      from + ((to - from) * i) / 16,
+      y + (i % 2 === 0 || i === 0 || i === 16 ? 0 : (i % 4 === 1 ? 1 : -1) * 3),
+    ]);
   const end = x('fuse')!;
   const bend = `M${to} ${y}C${to + 70} ${y} ${end - 62} ${middle} ${end} ${middle}`;
   const joined = placed === 'registered';
   return (
     <g>
       {heading && (
-        <text x={18} y={y - 27} fontSize={12} fontWeight={600} fill="var(--muted)">
+        <text x={18} y={y - 24} fontSize={12} fontWeight={600} fill="var(--muted)">
           {heading}
         </text>
       )}
@@ -113,10 +166,45 @@ function Strand({ y, scan, heading, x, middle, onGo }: { y: number; scan: ScanVi
         {scan.frames > 0 ? `${scan.frames} frames` : 'from a file'}
       </text>
       <path d={wave(points) ?? ''} fill="none" stroke={color} strokeWidth={3} />
-      <path d={bend} fill="none" stroke={color} strokeWidth={3} strokeLinecap="round" strokeDasharray={joined ? undefined : '2 7'} opacity={joined ? 1 : 0.7} />
-      <Crossing x={from} y={y} state="done" color={color} radius={6} label={`${scan.name}, captured: ${shortCount(Number(scan.original.facts.points))} points`} lines={[shortCount(Number(scan.original.facts.points))]} onGo={() => onGo('capture')} />
-      <Crossing x={x('clean')!} y={y} state={cleaned ? 'done' : 'empty'} color={color} radius={6} label={`${scan.name}, ${cleaned ? 'cleaned' : 'not cleaned'}`} lines={[cleaned ? shortCount(Number(scan.cloud.facts.points)) : '–']} onGo={() => onGo('clean')} />
-      <Crossing x={to} y={y} state={placed} color={color} radius={6} label={`${scan.name}, ${stateWord(placed)}`} lines={[stateWord(placed)]} onGo={() => onGo('register')} />
+      <path
+        d={bend}
+        fill="none"
+        stroke={color}
+        strokeWidth={3}
+        strokeLinecap="round"
+        strokeDasharray={joined ? undefined : '2 7'}
+        opacity={joined ? 1 : 0.7}
+      />
+      <Crossing
+        x={from}
+        y={y}
+        state="done"
+        color={color}
+        radius={6}
+        label={`${scan.name}, captured: ${shortCount(Number(scan.original.facts.points))} points`}
+        lines={[shortCount(Number(scan.original.facts.points))]}
+        onGo={() => onGo('capture')}
+      />
+      <Crossing
+        x={x('clean')!}
+        y={y}
+        state={cleaned ? 'done' : 'empty'}
+        color={color}
+        radius={6}
+        label={`${scan.name}, ${cleaned ? 'cleaned' : 'not cleaned'}`}
+        lines={[cleaned ? shortCount(Number(scan.cloud.facts.points)) : '–']}
+        onGo={() => onGo('clean')}
+      />
+      <Crossing
+        x={to}
+        y={y}
+        state={placed}
+        color={color}
+        radius={6}
+        label={`${scan.name}, ${stateWord(placed)}${scan.placement.residual !== undefined ? `, residual ${scan.placement.residual.toFixed(3)} mm` : ''}`}
+        lines={[scan.placement.residual !== undefined ? `${scan.placement.residual.toFixed(3)}` : placed]}
+        onGo={() => onGo('register')}
+      />
     </g>
   );
 }
@@ -132,16 +220,46 @@ function Braid({ rows, x, middle, fused }: { rows: Row[]; x: XScale; middle: num
         const points: [number, number][] = [];
         for (let k = 0; k <= 60; k++) {
           const t = k / 60;
-          const swing = Math.sin(t * Math.PI * 12 + (i * 2 * Math.PI) / rows.length) * 7 * Math.min(1, 8 * t, 8 * (1 - t));
+          const swing =
+            Math.sin(t * Math.PI * 12 + (i * 2 * Math.PI) / rows.length) * 7 * Math.min(1, 8 * t, 8 * (1 - t));
           points.push([from + (to - from) * t, middle + swing]);
         }
-        return <path key={scan.id} d={wave(points) ?? ''} fill="none" stroke={strandColor(scan.colorIndex)} strokeWidth={2.2} strokeDasharray={fused ? undefined : '3 6'} />;
+        return (
+          <path
+            key={scan.id}
+            d={wave(points) ?? ''}
+            fill="none"
+            stroke={strandColor(scan.colorIndex)}
+            strokeWidth={2.2}
+            strokeDasharray={fused ? undefined : '3 6'}
+          />
+        );
       })}
     </g>
   );
 }
 
-function Crossing({ x, y, state, color, radius, label, lines, onGo }: { x: number; y: number; state: GlyphState; color: string; radius: number; label: string; lines: string[]; onGo: () => void }) {
+function Crossing({
+  x,
+  y,
+  state,
+  color,
+  radius,
+  label,
+  lines,
+  aside = false,
+  onGo,
+}: {
+  x: number;
+  y: number;
+  state: GlyphState;
+  color: string;
+  radius: number;
+  label: string;
+  lines: string[];
+  aside?: boolean;
+  onGo: () => void;
+}) {
   return (
     <g
       transform={`translate(${x} ${y})`}
@@ -155,7 +273,18 @@ function Crossing({ x, y, state, color, radius, label, lines, onGo }: { x: numbe
       <circle r={16} fill="transparent" />
       <GlyphShape state={state} radius={radius} color={color} />
       {lines.filter(Boolean).map((text, i) => (
-        <text key={i} y={radius + 16 + 15 * i} fontSize={11} textAnchor="middle" fill={i === 0 ? 'var(--ink)' : 'var(--muted)'} className="num" stroke="var(--panel)" strokeWidth={3} paintOrder="stroke">
+        <text
+          key={i}
+          x={aside ? 8 : 0}
+          y={radius + 16 + 15 * i + (aside ? 6 : 0)}
+          fontSize={11}
+          textAnchor={aside ? 'start' : 'middle'}
+          fill={i === 0 ? 'var(--ink)' : 'var(--muted)'}
+          className="num"
+          stroke="var(--panel)"
+          strokeWidth={3}
+          paintOrder="stroke"
+        >
           {text}
         </text>
       ))}

@@ -5,7 +5,13 @@ import type { StepView } from '@amber-knit/contracts';
 import { api } from '../../api/api';
 import { figureText, seconds, words } from '../../shared/format';
 
-const STATUS: Record<StepView['status'], string> = { queued: '… waiting', running: '▸ running', done: '✓ done', failed: '✕ failed', cancelled: '– cancelled' };
+const STATUS: Record<StepView['status'], string> = {
+  queued: '… waiting',
+  running: '▸ running',
+  done: '✓ done',
+  failed: '✕ failed',
+  cancelled: '– cancelled',
+};
 
 /** Steps as a list, newest first, each openable for parameters, figures and notes. */
 export function LedgerList({ pieceId }: { pieceId: string }) {
@@ -13,7 +19,8 @@ export function LedgerList({ pieceId }: { pieceId: string }) {
   const { data: operations } = api.useOperationsQuery();
   const [open, setOpen] = useState<string | null>(null);
   if (!steps) return <p className="text-muted">Opening the ledger …</p>;
-  if (steps.length === 0) return <p className="text-muted">No steps yet. Whatever you run on the bench is written down here.</p>;
+  if (steps.length === 0)
+    return <p className="text-muted">No steps yet. Whatever you run on the bench is written down here.</p>;
   return (
     <table className="w-full border-collapse text-left">
       <thead className="text-muted">
@@ -35,22 +42,37 @@ export function LedgerList({ pieceId }: { pieceId: string }) {
               <tr className="border-b border-line align-top">
                 <td className="num py-1.5 pr-3 text-muted">{i + 1}</td>
                 <td className="py-1.5 pr-3">
-                  <button type="button" className="inline-flex items-center gap-1 border-0 bg-transparent p-0 text-left text-ink" aria-expanded={open === s.id} onClick={() => setOpen(open === s.id ? null : s.id)}>
+                  <button
+                    type="button"
+                    className="inline-flex items-center gap-1 border-0 bg-transparent p-0 text-left text-ink"
+                    aria-expanded={open === s.id}
+                    onClick={() => setOpen(open === s.id ? null : s.id)}
+                  >
                     {open === s.id ? <ChevronDown size={15} /> : <ChevronRight size={15} />} {s.title}
                   </button>
                 </td>
-                <td className={`py-1.5 pr-3 ${s.status === 'failed' ? 'text-brick' : ''}`}>{s.summary ?? s.error ?? s.progressStage}</td>
+                <td className={`py-1.5 pr-3 ${s.status === 'failed' ? 'text-brick' : ''}`}>
+                  {s.summary ?? s.error ?? s.progressStage}
+                </td>
                 <td className="whitespace-nowrap py-1.5 pr-3">{STATUS[s.status]}</td>
                 <td className="num whitespace-nowrap py-1.5 pr-3 text-right">
                   {s.startedAt && s.finishedAt ? seconds(Date.parse(s.finishedAt) - Date.parse(s.startedAt)) : ''}
                 </td>
-                <td className="num whitespace-nowrap py-1.5 text-right text-muted">{format(new Date(s.createdAt), 'd MMM HH:mm')}</td>
+                <td className="num whitespace-nowrap py-1.5 text-right text-muted">
+                  {format(new Date(s.createdAt), 'd MMM HH:mm')}
+                </td>
               </tr>
               {open === s.id && (
                 <tr className="border-b border-line bg-sunk">
                   <td />
                   <td colSpan={5} className="py-2 pr-3">
-                    <StepDetails step={s} label={(name) => operations?.find((o) => o.id === s.operationId)?.fields.find((f) => f.name === name)?.title ?? words(name)} />
+                    <StepDetails
+                      step={s}
+                      label={(name) =>
+                        operations?.find((o) => o.id === s.operationId)?.fields.find((f) => f.name === name)?.title ??
+                        words(name)
+                      }
+                    />
                   </td>
                 </tr>
               )}
@@ -64,7 +86,10 @@ export function LedgerList({ pieceId }: { pieceId: string }) {
 function StepDetails({ step, label }: { step: StepView; label: (name: string) => string }) {
   return (
     <div className="grid grid-cols-2 gap-6">
-      <Pairs title="Parameters" entries={Object.entries(step.params).map(([k, v]) => [label(k), figureText(v as number)])} />
+      <Pairs
+        title="Parameters"
+        entries={Object.entries(step.params).map(([k, v]) => [label(k), figureText(v as number)])}
+      />
       <Pairs title="Figures" entries={Object.entries(step.figures ?? {}).map(([k, v]) => [words(k), figureText(v)])} />
       <div className="col-span-2 text-muted">
         <span className="num">

@@ -9,10 +9,18 @@ export function LedgerPage() {
   const { data: piece } = api.usePieceQuery(pieceId);
   return (
     <div className="flex min-h-screen flex-col">
-      <Header trail={[{ label: 'Shelf', to: '/' }, { label: piece?.name ?? 'Piece', to: `/pieces/${pieceId}` }, { label: 'Ledger' }]} />
+      <Header
+        trail={[
+          { label: 'Shelf', to: '/' },
+          { label: piece?.name ?? 'Piece', to: `/pieces/${pieceId}` },
+          { label: 'Ledger' },
+        ]}
+      />
       <main className="mx-auto w-full max-w-5xl p-6">
         <h1 className="m-0 mb-1 text-2xl font-semibold">Ledger</h1>
-        <p className="mb-4 mt-0 text-muted">Every run with its parameters and figures. Nothing in it is overwritten; undo only moves the piece back.</p>
+        <p className="mb-4 mt-0 text-muted">
+          Every run with its parameters and figures. Nothing in it is overwritten; undo only moves the piece back.
+        </p>
         <LedgerList pieceId={pieceId} />
       </main>
     </div>

@@ -22,7 +22,9 @@ export function ShelfPage() {
       </Header>
       <main className="mx-auto w-full max-w-6xl p-6">
         <h1 className="mb-1 text-2xl font-semibold">Shelf</h1>
-        <p className="mb-5 text-muted">Every piece is one object to deliver, from its loose scans to the finished mesh.</p>
+        <p className="mb-5 text-muted">
+          Every piece is one object to deliver, from its loose scans to the finished mesh.
+        </p>
         {error && <Notice tone="error">{problemText(error)}</Notice>}
         {isLoading && <p className="text-muted">Looking on the shelf …</p>}
         {data?.length === 0 && (
@@ -44,7 +46,10 @@ export function ShelfPage() {
 function PieceCard({ piece }: { piece: PieceSummary }) {
   const reached = STAGE_NAMES.findIndex(([id]) => id === piece.stage);
   return (
-    <Link to={`/pieces/${piece.id}`} className="block overflow-hidden rounded-xl border border-line bg-panel text-ink no-underline hover:border-amber">
+    <Link
+      to={`/pieces/${piece.id}`}
+      className="block overflow-hidden rounded-xl border border-line bg-panel text-ink no-underline hover:border-amber"
+    >
       <Turntable piece={piece} />
       <div className="p-4">
         <h2 className="m-0 text-base font-semibold">{piece.name}</h2>
@@ -63,7 +68,9 @@ function PieceCard({ piece }: { piece: PieceSummary }) {
           </dd>
           <dt className="text-muted">Mesh</dt>
           <dd className="m-0 text-right">
-            {piece.triangles > 0 ? `${shortCount(piece.triangles)} triangles${piece.watertight ? ', watertight' : ''}` : 'none yet'}
+            {piece.triangles > 0
+              ? `${shortCount(piece.triangles)} triangles${piece.watertight ? ', watertight' : ''}`
+              : 'none yet'}
           </dd>
           <dt className="text-muted">Changed</dt>
           <dd className="m-0 text-right">{formatDistanceToNow(new Date(piece.updatedAt), { addSuffix: true })}</dd>
@@ -80,9 +87,21 @@ function Turntable({ piece }: { piece: PieceSummary }) {
   if (!piece.picture) {
     return (
       <div className="flex h-44 items-center justify-center bg-sunk" aria-hidden>
-        <svg width="150" height="90" viewBox="0 0 150 90" fill="none" strokeWidth="3" strokeLinecap="round" opacity=".7">
+        <svg
+          width="150"
+          height="90"
+          viewBox="0 0 150 90"
+          fill="none"
+          strokeWidth="3"
+          strokeLinecap="round"
+          opacity=".7"
+        >
           {Array.from({ length: Math.min(8, Math.max(1, piece.scans)) }, (_, i) => (
-            <path key={i} d={`M5 ${12 + i * 9}c30 -8 40 8 70 0s40 8 70 0`} stroke={i % 2 ? 'var(--teal)' : 'var(--amber)'} />
+            <path
+              key={i}
+              d={`M5 ${12 + i * 9}c30 -8 40 8 70 0s40 8 70 0`}
+              stroke={i % 2 ? 'var(--teal)' : 'var(--amber)'}
+            />
           ))}
         </svg>
       </div>
@@ -90,22 +109,23 @@ function Turntable({ piece }: { piece: PieceSummary }) {
   }
   return (
     <div
-      className="h-44 bg-[#efe9dd] bg-no-repeat"
+      className="h-44 bg-[#efe9dd]"
       role="img"
       aria-label={`Picture of ${piece.name}`}
       onPointerMove={(e) => {
         const r = e.currentTarget.getBoundingClientRect();
         setView(Math.min(views - 1, Math.max(0, Math.floor(((e.clientX - r.left) / r.width) * views))));
       }}
-      style={{
-        backgroundImage: `url(/api/artifacts/${piece.picture.id}/data)`,
-        backgroundSize: `${176 * views}px 176px`,
-        backgroundPosition: `calc(50% ) 0`,
-        backgroundPositionX: `calc((100% - 176px) / 2 - ${view * 176}px)`,
-        clipPath: 'inset(0 max(0px, calc((100% - 176px) / 2)))',
-        backgroundColor: 'transparent',
-      }}
-    />
+    >
+      <div
+        className="mx-auto h-44 w-44"
+        style={{
+          backgroundImage: `url(/api/artifacts/${piece.picture.id}/data)`,
+          backgroundSize: `${176 * views}px 176px`,
+          backgroundPosition: `${-176 * view}px 0`,
+        }}
+      />
+    </div>
   );
 }
 
@@ -115,7 +135,10 @@ function NewPieceDialog({ open, onClose }: { open: boolean; onClose: () => void 
   const submit = async (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault();
     const form = new FormData(e.currentTarget);
-    const piece = await create({ name: String(form.get('name')).trim(), note: String(form.get('note')).trim() }).unwrap();
+    const piece = await create({
+      name: String(form.get('name')).trim(),
+      note: String(form.get('note')).trim(),
+    }).unwrap();
     void navigate(`/pieces/${piece.id}/bench/capture`);
   };
   return (
@@ -127,11 +150,22 @@ function NewPieceDialog({ open, onClose }: { open: boolean; onClose: () => void 
           <form onSubmit={(e) => void submit(e).catch(() => undefined)} className="flex flex-col gap-3">
             <label className="flex flex-col gap-1">
               Name
-              <input name="name" required maxLength={120} autoFocus className="rounded-lg border border-[var(--field)] bg-panel px-3 py-1.5" />
+              <input
+                name="name"
+                required
+                maxLength={120}
+                autoFocus
+                className="rounded-lg border border-[var(--field)] bg-panel px-3 py-1.5"
+              />
             </label>
             <label className="flex flex-col gap-1">
               Note
-              <input name="note" maxLength={400} placeholder="Material, size, what it is for" className="rounded-lg border border-[var(--field)] bg-panel px-3 py-1.5" />
+              <input
+                name="note"
+                maxLength={400}
+                placeholder="Material, size, what it is for"
+                className="rounded-lg border border-[var(--field)] bg-panel px-3 py-1.5"
+              />
             </label>
             {error && <Notice tone="error">{problemText(error)}</Notice>}
             <div className="mt-1 flex justify-end gap-2">

@@ -11,17 +11,12 @@ export async function streamArtifact(
 ): Promise<void> {
   const response = await fetch(`/api/artifacts/${id}/data`, { signal });
   if (!response.ok || !response.body) throw new Error(`The data could not be fetched (${response.status}).`);
-  const reader = new BundleReader(onPage);
+  const reader = new BundleReader(onPage, onHeader);
   const stream = response.body.getReader();
-  let announced = false;
   for (;;) {
     const { done, value } = await stream.read();
     if (done) break;
     reader.push(value);
-    if (!announced && reader.header) {
-      announced = true;
-      onHeader(reader.header);
-    }
   }
   if (!reader.complete) throw new Error('The data arrived incomplete. Reload the page.');
 }

@@ -1,7 +1,8 @@
 import type { Pick } from './view-engine';
 
 /** Measuring a distance: nothing picked, one end picked, both ends picked. */
-export type MeasureState = { name: 'idle' } | { name: 'started'; from: Pick } | { name: 'measured'; from: Pick; to: Pick; distance: number };
+export type MeasureState =
+  { name: 'idle' } | { name: 'started'; from: Pick } | { name: 'measured'; from: Pick; to: Pick; distance: number };
 
 export const MEASURE_IDLE: MeasureState = { name: 'idle' };
 

@@ -36,7 +36,14 @@ export interface Pick {
   invented?: boolean;
 }
 
-export const STANDARD_VIEWS = { front: [0, -1, 0], back: [0, 1, 0], left: [-1, 0, 0], right: [1, 0, 0], top: [0, 0, 1], below: [0, 0, -1] } as const;
+export const STANDARD_VIEWS = {
+  front: [0, -1, 0],
+  back: [0, 1, 0],
+  left: [-1, 0, 0],
+  right: [1, 0, 0],
+  top: [0, 0, 1],
+  below: [0, 0, -1],
+} as const;
 export type StandardView = keyof typeof STANDARD_VIEWS;
 
 interface LoadedCloud {
@@ -201,11 +208,16 @@ export class ViewEngine {
   /** Closest surface or point under a pointer position; snaps to a vertex within 10 pixels. */
   pick(clientX: number, clientY: number): Pick | undefined {
     const rect = this.canvas.getBoundingClientRect();
-    const pointer = new THREE.Vector2(((clientX - rect.left) / rect.width) * 2 - 1, 1 - ((clientY - rect.top) / rect.height) * 2);
+    const pointer = new THREE.Vector2(
+      ((clientX - rect.left) / rect.width) * 2 - 1,
+      1 - ((clientY - rect.top) / rect.height) * 2,
+    );
     const ray = new THREE.Raycaster();
     ray.setFromCamera(pointer, this.camera);
     ray.firstHitOnly = true;
-    const pixel = (2 * Math.tan((this.camera.fov * Math.PI) / 360) * this.camera.position.distanceTo(this.controls.target)) / rect.height;
+    const pixel =
+      (2 * Math.tan((this.camera.fov * Math.PI) / 360) * this.camera.position.distanceTo(this.controls.target)) /
+      rect.height;
     if (this.surface) {
       const s = this.surface;
       if (!s.bvh) {
@@ -229,7 +241,11 @@ export class ViewEngine {
       }
       const at = snapped ?? hit.point;
       const invented = s.mesh.geometry.getAttribute('invented');
-      return { point: [at.x, at.y, at.z], snapped: Boolean(snapped), invented: invented ? corners.some((v) => invented.getX(v) > 0) : undefined };
+      return {
+        point: [at.x, at.y, at.z],
+        snapped: Boolean(snapped),
+        invented: invented ? corners.some((v) => invented.getX(v) > 0) : undefined,
+      };
     }
     ray.params.Points = { threshold: 4 * pixel };
     let nearest: { d: number; point: THREE.Vector3; scanId: string } | undefined;
@@ -238,12 +254,16 @@ export class ViewEngine {
       for (const hit of ray.intersectObjects(cloud.group.children, false)) {
         if (!nearest || hit.distance < nearest.d) {
           const points = hit.object as THREE.Points;
-          const point = new THREE.Vector3().fromBufferAttribute(points.geometry.getAttribute('position'), hit.index!).applyMatrix4(cloud.group.matrixWorld);
+          const point = new THREE.Vector3()
+            .fromBufferAttribute(points.geometry.getAttribute('position'), hit.index!)
+            .applyMatrix4(cloud.group.matrixWorld);
           nearest = { d: hit.distance, point, scanId: String(cloud.group.userData.scanId) };
         }
       }
     }
-    return nearest && { point: [nearest.point.x, nearest.point.y, nearest.point.z], scanId: nearest.scanId, snapped: true };
+    return (
+      nearest && { point: [nearest.point.x, nearest.point.y, nearest.point.z], scanId: nearest.scanId, snapped: true }
+    );
   }
 
   /** Marks picked points and the line between them. */
@@ -251,7 +271,10 @@ export class ViewEngine {
     this.marks.clear();
     const size = this.contentBox().getSize(new THREE.Vector3()).length() / 180 || 1;
     for (const p of points) {
-      const ball = new THREE.Mesh(new THREE.SphereGeometry(size, 16, 12), new THREE.MeshBasicMaterial({ color: 0x0e5a5f, depthTest: false }));
+      const ball = new THREE.Mesh(
+        new THREE.SphereGeometry(size, 16, 12),
+        new THREE.MeshBasicMaterial({ color: 0x0e5a5f, depthTest: false }),
+      );
       ball.position.set(...p);
       ball.renderOrder = 2;
       this.marks.add(ball);
@@ -281,7 +304,17 @@ export class ViewEngine {
     if (this.surface) return this.surface.bounds.clone();
     const box = new THREE.Box3();
     for (const c of this.clouds.values()) {
-      if (c.group.visible && !c.bounds.isEmpty()) box.union(c.bounds.clone().applyMatrix4(c.group.matrix));
+      if (!c.group.visible || c.bounds.isEmpty()) continue;
+      // The first page covers the scan evenly; its points give a tighter box than a turned box would.
+      const first = c.group.children[0] as THREE.Points | undefined;
+      if (!first) {
+        box.union(c.bounds.clone().applyMatrix4(c.group.matrix));
+        continue;
+      }
+      const p = first.geometry.getAttribute('position');
+      const q = new THREE.Vector3();
+      for (let i = 0; i < Math.min(1500, p.count); i++)
+        box.expandByPoint(q.fromBufferAttribute(p, i).applyMatrix4(c.group.matrix));
     }
     return box;
   }
@@ -293,7 +326,13 @@ export class ViewEngine {
   }
 
   private loadCloud(item: CloudItem): LoadedCloud {
-    const loaded: LoadedCloud = { group: new THREE.Group(), bounds: new THREE.Box3(), points: 0, abort: new AbortController(), color: item.color };
+    const loaded: LoadedCloud = {
+      group: new THREE.Group(),
+      bounds: new THREE.Box3(),
+      points: 0,
+      abort: new AbortController(),
+      color: item.color,
+    };
     loaded.group.userData.scanId = item.scanId;
     this.clouds.set(item.artifactId, loaded);
     this.scene.add(loaded.group);
@@ -306,16 +345,17 @@ export class ViewEngine {
         loaded.bounds.set(new THREE.Vector3(...b.min), new THREE.Vector3(...b.max));
         const rows = header.tables[0].rows || 1;
         // Large enough that a closed surface looks closed.
-        material.size = (1.15 * loaded.bounds.getSize(new THREE.Vector3()).length()) / Math.sqrt(rows) / 1.1;
-        this.fitFirst();
+        material.size = (1.7 * loaded.bounds.getSize(new THREE.Vector3()).length()) / Math.sqrt(rows);
       },
       (table, _first, rows, columns) => {
         if (table !== 'points') return;
         const geometry = new THREE.BufferGeometry();
         geometry.setAttribute('position', new THREE.BufferAttribute(columns.position, 3));
-        if (columns.color) geometry.setAttribute('color', new THREE.BufferAttribute(srgbToLinear(columns.color as Uint8Array), 3, true));
+        if (columns.color)
+          geometry.setAttribute('color', new THREE.BufferAttribute(srgbToLinear(columns.color as Uint8Array), 3, true));
         loaded.group.add(new THREE.Points(geometry, material));
         loaded.points += rows;
+        if (loaded.points === rows) this.fitFirst();
         this.applyLook();
         this.count();
         this.draw();
@@ -324,24 +364,29 @@ export class ViewEngine {
     return loaded;
   }
 
-  /** Fits once, when the first extents are known. */
+  /** Fits as extents become known, until all are. */
   private fitFirst(): void {
     if (this.fitted) return;
-    this.fitted = true;
+    this.fitted = [...this.clouds.values()].every((c) => c.points > 0);
     queueMicrotask(() => this.fit());
-  }
-
-  /** Forgets the fit, so that the next content is fitted again. */
-  refit(): void {
-    this.fitted = false;
   }
 
   private async loadSurface(artifactId: string): Promise<void> {
     this.loadingSurface?.abort.abort();
     const abort = new AbortController();
     this.loadingSurface = { artifactId, abort };
-    const parts: { positions?: Float32Array; normals?: Float32Array; colors?: Uint8Array; invented?: Uint8Array; indices?: Uint32Array; uvs?: Float32Array; png?: Uint8Array; coarse?: Uint32Array } = {};
-    const put = <A extends Float32Array | Uint8Array | Uint32Array>(target: A, at: number, data: unknown): void => target.set(data as A, at);
+    const parts: {
+      positions?: Float32Array;
+      normals?: Float32Array;
+      colors?: Uint8Array;
+      invented?: Uint8Array;
+      indices?: Uint32Array;
+      uvs?: Float32Array;
+      png?: Uint8Array;
+      coarse?: Uint32Array;
+    } = {};
+    const put = <A extends Float32Array | Uint8Array | Uint32Array>(target: A, at: number, data: unknown): void =>
+      target.set(data as A, at);
     let bounds = new THREE.Box3();
     let vertexRows = 0;
     let loadedRows = 0;
@@ -377,7 +422,8 @@ export class ViewEngine {
             loadedRows += rows;
           } else if (table === 'coarse') {
             put(parts.coarse!, 3 * first, columns.index);
-            if (first + rows === parts.coarse!.length / 3 && loadedRows === vertexRows) this.setSurface(artifactId, { ...parts, indices: parts.coarse! } as never, bounds, abort);
+            if (first + rows === parts.coarse!.length / 3 && loadedRows === vertexRows)
+              this.setSurface(artifactId, { ...parts, indices: parts.coarse! } as never, bounds, abort);
           } else if (table === 'faces') {
             put(parts.indices!, 3 * first, columns.index);
             if (parts.uvs) put(parts.uvs, 6 * first, columns.uv);
@@ -387,7 +433,10 @@ export class ViewEngine {
       if (abort.signal.aborted) return;
       let map: THREE.Texture | undefined;
       if (parts.png && parts.uvs) {
-        const bitmap = await createImageBitmap(new Blob([parts.png as Uint8Array<ArrayBuffer>], { type: 'image/png' }), { imageOrientation: 'flipY' });
+        const bitmap = await createImageBitmap(
+          new Blob([parts.png as Uint8Array<ArrayBuffer>], { type: 'image/png' }),
+          { imageOrientation: 'flipY' },
+        );
         map = new THREE.Texture(bitmap);
         map.flipY = false;
         map.colorSpace = THREE.SRGBColorSpace;
@@ -403,7 +452,14 @@ export class ViewEngine {
 
   private setSurface(
     artifactId: string,
-    parts: { positions: Float32Array; normals?: Float32Array; colors?: Uint8Array; invented?: Uint8Array; indices: Uint32Array; uvs?: Float32Array },
+    parts: {
+      positions: Float32Array;
+      normals?: Float32Array;
+      colors?: Uint8Array;
+      invented?: Uint8Array;
+      indices: Uint32Array;
+      uvs?: Float32Array;
+    },
     bounds: THREE.Box3,
     abort: AbortController,
     map?: THREE.Texture,
@@ -424,7 +480,17 @@ export class ViewEngine {
     }
     const mesh = new THREE.Mesh(geometry);
     this.scene.add(mesh);
-    this.surface = { artifactId, mesh, positions: parts.positions, indices: parts.indices, invented: parts.invented, hasColors: Boolean(parts.colors), map, bounds, abort };
+    this.surface = {
+      artifactId,
+      mesh,
+      positions: parts.positions,
+      indices: parts.indices,
+      invented: parts.invented,
+      hasColors: Boolean(parts.colors),
+      map,
+      bounds,
+      abort,
+    };
     this.clouds.forEach((c) => (c.group.visible = false));
     this.applyLook();
     this.count();
@@ -458,14 +524,18 @@ export class ViewEngine {
     const s = this.surface;
     if (!s) return;
     (s.mesh.material as THREE.Material).dispose();
-    const options: THREE.MeshStandardMaterialParameters & THREE.MeshBasicMaterialParameters = { side: THREE.DoubleSide, wireframe };
+    const options: THREE.MeshStandardMaterialParameters & THREE.MeshBasicMaterialParameters = {
+      side: THREE.DoubleSide,
+      wireframe,
+    };
     const geometry = s.mesh.geometry;
     if (color === 'invented' && geometry.hasAttribute('invented')) {
       const flags = geometry.getAttribute('invented');
       const tint = new Uint8Array(3 * flags.count);
       for (let i = 0; i < flags.count; i++) tint.set(flags.getX(i) > 0 ? [214, 92, 40] : [120, 160, 160], 3 * i);
       geometry.setAttribute('tint', new THREE.BufferAttribute(tint, 3, true));
-      if (!geometry.hasAttribute('trueColor') && geometry.hasAttribute('color')) geometry.setAttribute('trueColor', geometry.getAttribute('color'));
+      if (!geometry.hasAttribute('trueColor') && geometry.hasAttribute('color'))
+        geometry.setAttribute('trueColor', geometry.getAttribute('color'));
       geometry.setAttribute('color', geometry.getAttribute('tint'));
       options.vertexColors = true;
     } else {
@@ -474,7 +544,9 @@ export class ViewEngine {
       else if (color === 'true' && s.hasColors) options.vertexColors = true;
       else options.color = new THREE.Color('#c9bda6');
     }
-    s.mesh.material = lit ? new THREE.MeshStandardMaterial({ ...options, roughness: 0.85, metalness: 0 }) : new THREE.MeshBasicMaterial(options);
+    s.mesh.material = lit
+      ? new THREE.MeshStandardMaterial({ ...options, roughness: 0.85, metalness: 0 })
+      : new THREE.MeshBasicMaterial(options);
   }
 }
 

@@ -11,7 +11,14 @@ const COLORS: [ColorMode, string][] = [
   ['shape', 'Shape only'],
   ['invented', 'Measured or invented'],
 ];
-const VIEW_NAMES: Record<StandardView, string> = { front: 'Front', back: 'Back', left: 'Left', right: 'Right', top: 'Top', below: 'Below' };
+const VIEW_NAMES: Record<StandardView, string> = {
+  front: 'Front',
+  back: 'Back',
+  left: 'Left',
+  right: 'Right',
+  top: 'Top',
+  below: 'Below',
+};
 
 /** Buttons above the view: how things are shown. */
 export function ViewToolbar({ onFit, hasSurface }: { onFit: (v?: StandardView) => void; hasSurface: boolean }) {
@@ -22,13 +29,27 @@ export function ViewToolbar({ onFit, hasSurface }: { onFit: (v?: StandardView) =
   return (
     <div className="absolute left-3 top-3 flex flex-wrap gap-1.5" role="toolbar" aria-label="View">
       <Choice label={shown[1]} items={colors.map(([id, name]) => ({ name, run: () => dispatch(colorChosen(id)) }))} />
-      <Choice label="Views" items={[{ name: 'Fit all', run: () => onFit() }, ...(Object.keys(STANDARD_VIEWS) as StandardView[]).map((v) => ({ name: VIEW_NAMES[v], run: () => onFit(v) }))]} />
+      <Choice
+        label="Views"
+        items={[
+          { name: 'Fit all', run: () => onFit() },
+          ...(Object.keys(STANDARD_VIEWS) as StandardView[]).map((v) => ({ name: VIEW_NAMES[v], run: () => onFit(v) })),
+        ]}
+      />
       {hasSurface && (
         <>
-          <Button aria-pressed={view.lit} className={view.lit ? 'border-teal! bg-teal-soft!' : ''} onClick={() => dispatch(litToggled())}>
+          <Button
+            aria-pressed={view.lit}
+            className={view.lit ? 'border-teal! bg-teal-soft!' : ''}
+            onClick={() => dispatch(litToggled())}
+          >
             Lit
           </Button>
-          <Button aria-pressed={view.wireframe} className={view.wireframe ? 'border-teal! bg-teal-soft!' : ''} onClick={() => dispatch(wireframeToggled())}>
+          <Button
+            aria-pressed={view.wireframe}
+            className={view.wireframe ? 'border-teal! bg-teal-soft!' : ''}
+            onClick={() => dispatch(wireframeToggled())}
+          >
             Wireframe
           </Button>
         </>
@@ -50,10 +71,17 @@ function Choice({ label, items }: { label: string; items: { name: string; run: (
       <MenuButton as={Button}>
         {label} <ChevronDown size={14} />
       </MenuButton>
-      <MenuItems anchor="bottom start" className="z-10 mt-1 min-w-40 rounded-lg border border-line bg-panel p-1 shadow-lg">
+      <MenuItems
+        anchor="bottom start"
+        className="z-10 mt-1 min-w-40 rounded-lg border border-line bg-panel p-1 shadow-lg"
+      >
         {items.map((i) => (
           <MenuItem key={i.name}>
-            <button type="button" onClick={i.run} className="block w-full rounded-md border-0 bg-transparent px-3 py-1.5 text-left text-ink data-focus:bg-sunk">
+            <button
+              type="button"
+              onClick={i.run}
+              className="block w-full rounded-md border-0 bg-transparent px-3 py-1.5 text-left text-ink data-focus:bg-sunk"
+            >
               {i.name}
             </button>
           </MenuItem>

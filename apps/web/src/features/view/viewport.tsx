@@ -8,7 +8,14 @@ import { contentForStage } from './piece-content';
 import { ViewEngine, type Pick, type StandardView } from './view-engine';
 import { ViewToolbar } from './view-toolbar';
 
-const VIEW_KEYS: Record<string, StandardView> = { '1': 'front', '2': 'back', '3': 'left', '4': 'right', '5': 'top', '6': 'below' };
+const VIEW_KEYS: Record<string, StandardView> = {
+  '1': 'front',
+  '2': 'back',
+  '3': 'left',
+  '4': 'right',
+  '5': 'top',
+  '6': 'below',
+};
 
 /** The 3D view with its tools and the reading strip. */
 export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
@@ -60,7 +67,10 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
   const scanName = pick?.scanId ? piece.scanList.find((s) => s.id === pick.scanId)?.name : undefined;
   return (
     <div className="flex min-h-0 min-w-0 flex-1 flex-col">
-      <div className="relative min-h-0 flex-1 overflow-hidden" style={{ background: 'linear-gradient(var(--view-top), var(--view-bottom))' }}>
+      <div
+        className="relative min-h-0 flex-1 overflow-hidden"
+        style={{ background: 'linear-gradient(var(--view-top), var(--view-bottom))' }}
+      >
         <canvas
           ref={canvas}
           tabIndex={0}
@@ -111,7 +121,10 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
           </div>
         )}
       </div>
-      <div className="num flex h-9 shrink-0 items-center gap-5 overflow-hidden whitespace-nowrap border-t border-line bg-panel px-4" aria-label="Reading">
+      <div
+        className="num flex h-9 shrink-0 items-center gap-5 overflow-hidden whitespace-nowrap border-t border-line bg-panel px-4"
+        aria-label="Reading"
+      >
         {pick ? (
           <>
             <span>x {pick.point[0].toFixed(1)}</span>
@@ -128,7 +141,9 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
         )}
         <span className="flex-1" />
         <span className="text-muted">
-          {counts.triangles > 0 ? `${shortCount(counts.triangles)} triangles shown` : `${shortCount(counts.points)} points shown`}
+          {counts.triangles > 0
+            ? `${shortCount(counts.triangles)} triangles shown`
+            : `${shortCount(counts.points)} points shown`}
         </span>
       </div>
     </div>

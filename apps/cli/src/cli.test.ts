@@ -1,0 +1,114 @@
+import { execFile } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { writePly } from '@amber-knit/core/io';
+
+const bin = new URL('../bin/amberknit.js', import.meta.url).pathname;
+const dir = mkdtempSync(join(tmpdir(), 'amber-cli-'));
+afterAll(() => rmSync(dir, { recursive: true, force: true }));
+
+function amberknit(...args: string[]): Promise<{ code: number; out: string; err: string }> {
+  return new Promise((resolve) => {
+    execFile(process.execPath, [bin, ...args], { env: { ...process.env, NODE_OPTIONS: '' } }, (error, out, err) =>
+      resolve({ code: error ? Number(error.code) : 0, out, err }),
+    );
+  });
+}
+
+const put = (name: string, bytes: Uint8Array | string): string => {
+  writeFileSync(join(dir, name), bytes);
+  return join(dir, name);
+};
+
+/** Half a ball seen from the origin, 300 mm away. */
+function halfBall(turn: number): Uint8Array {
+  const positions: number[] = [];
+  for (let i = 0; i < 12_000; i++) {
+    const z = 1 - (2 * (i + 0.5)) / 12_000;
+    const phi = i * Math.PI * (3 - Math.sqrt(5)) + turn;
+    const r = Math.sqrt(1 - z * z);
+    const bump = 1 + 0.12 * Math.sin(3 * phi + turn) * r + 0.1 * z * z;
+    if (z < 0) positions.push(40 * r * Math.cos(phi) * bump, 40 * r * Math.sin(phi) * bump, 300 + 40 * z * bump);
+  }
+  return writePly({ positions: Float32Array.from(positions) });
+}
+
+test('wrong usage ends with 2 and says how to use it', async () => {
+  for (const args of [
+    [],
+    ['fly'],
+    ['run'],
+    ['run', '--in', dir],
+    ['run', '--in', dir, '--out', dir, '--set', 'fuse.surface.voxel=-3'],
+    ['run', '--in', dir, '--out', dir, '--units', 'furlong'],
+  ]) {
+    const r = await amberknit(...args);
+    expect(r.code).toBe(2);
+    expect(r.err).toMatch(/Usage:/);
+  }
+}, 60_000);
+
+test('refused inputs end with 3 and name the file and the fault', async () => {
+  const whole = halfBall(0);
+  const cases: [string, Uint8Array | string, RegExp][] = [
+    ['empty.ply', '', /empty \(0 bytes\)/],
+    ['cut.ply', whole.subarray(0, 4000), /cut off/],
+    ['letter.stl', 'Dear colleague, the scan is attached. '.repeat(9), /not an STL file/],
+    ['ten.ply', writePly({ positions: Float32Array.from({ length: 30 }, (_, i) => i) }), /holds 10 points/],
+    ['metres.ply', writePly({ positions: Float32Array.from({ length: 900 }, (_, i) => 0.0001 * i) }), /--units/],
+    ['packed.ply', Uint8Array.from([0x50, 0x4b, 3, 4, 9, 9]), /archive/],
+  ];
+  for (const [name, bytes, message] of cases) {
+    const r = await amberknit('run', '--in', put(name, bytes), '--out', join(dir, 'never'));
+    expect(r.code).toBe(3);
+    expect(r.err).toContain(name);
+    expect(r.err).toMatch(message);
+  }
+  expect((await amberknit('run', '--in', join(dir, 'missing.ply'), '--out', join(dir, 'never'))).code).toBe(3);
+}, 120_000);
+
+test('one scan alone becomes a mesh, with poses and a report', async () => {
+  const out = join(dir, 'one');
+  const r = await amberknit(
+    'run',
+    '--in',
+    put('half.ply', halfBall(0)),
+    '--out',
+    out,
+    '--set',
+    'texture.map.mapSize=512',
+    '--quiet',
+  );
+  expect(r.err).toBe('');
+  expect(r.code).toBe(0);
+  const poses = JSON.parse(readFileSync(join(out, 'poses.json'), 'utf8')) as {
+    reference: string;
+    scans: { name: string; state: string; modelFromScan: number[] }[];
+  };
+  expect(poses).toMatchObject({ version: 1, units: 'mm', reference: 'half' });
+  expect(poses.scans[0]).toMatchObject({ name: 'half', state: 'registered' });
+  expect(poses.scans[0].modelFromScan).toHaveLength(16);
+  const report = JSON.parse(readFileSync(join(out, 'report.json'), 'utf8')) as {
+    steps: { operation: string; figures: Record<string, unknown> }[];
+  };
+  expect(report.steps.map((s) => s.operation)).toEqual([
+    'clean.support',
+    'clean.strays',
+    'register.automatic',
+    'fuse.surface',
+    'mend.all',
+    'mend.reduce',
+    'texture.map',
+  ]);
+  expect(report.steps[4].figures.watertight).toBe(true);
+  expect(readFileSync(join(out, 'mesh.glb')).subarray(0, 4).toString()).toBe('glTF');
+}, 120_000);
+
+test('operations and info describe', async () => {
+  const list = await amberknit('operations');
+  expect(list.out).toMatch(/fuse\.surface\.voxel=0\.6 {2}\[0\.02–50 mm\]/);
+  const info = await amberknit('info', put('info.ply', halfBall(1)));
+  expect(info.out).toMatch(/"points":6000/);
+  expect(info.code).toBe(0);
+}, 60_000);

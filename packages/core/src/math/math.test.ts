@@ -1,0 +1,118 @@
+import { Matrix, SingularValueDecomposition, EigenvalueDecomposition } from 'ml-matrix';
+import {
+  conjugateGradient,
+  createRandom,
+  fromAxisAngle,
+  fromQuaternion,
+  gaussian,
+  invertRigid,
+  isRigid,
+  lookAt,
+  multiply,
+  RigidFit,
+  rotationAngle,
+  smallestEigenvector3,
+  solveCholeskyInPlace,
+  symmetricEigen,
+  transformPoint,
+} from './index.js';
+
+test('the same seed gives the same numbers, another seed others', () => {
+  const a = createRandom(5);
+  const b = createRandom(5);
+  const c = createRandom(6);
+  const first = Array.from({ length: 50 }, a);
+  expect(Array.from({ length: 50 }, b)).toEqual(first);
+  expect(Array.from({ length: 50 }, c)).not.toEqual(first);
+});
+
+test('normal numbers have mean 0 and deviation 1', () => {
+  const random = createRandom(3);
+  const x = Array.from({ length: 20_000 }, () => gaussian(random));
+  const mean = x.reduce((s, v) => s + v, 0) / x.length;
+  const deviation = Math.sqrt(x.reduce((s, v) => s + (v - mean) ** 2, 0) / x.length);
+  expect(Math.abs(mean)).toBeLessThan(0.03);
+  expect(Math.abs(deviation - 1)).toBeLessThan(0.03);
+});
+
+test('rigid transforms invert, multiply and keep their angle', () => {
+  const m = multiply(fromAxisAngle([1, 2, 3], 0.7), fromQuaternion(1, 0, 0, 0, 5, -6, 7));
+  expect(isRigid(m)).toBe(true);
+  expect(rotationAngle(m)).toBeCloseTo(0.7, 12);
+  const back = multiply(invertRigid(m), m);
+  back.forEach((v, i) => expect(v).toBeCloseTo(i % 5 === 0 ? 1 : 0, 12));
+  expect(isRigid([...m].map((v) => v * 1.1))).toBe(false);
+});
+
+test('a sensor pose looks along its Z with Y down', () => {
+  const pose = lookAt([100, 0, 50], [0, 0, 50], [0, 0, 1]);
+  const ahead = transformPoint(pose, 0, 0, 100);
+  [0, 0, 50].forEach((v, i) => expect(ahead[i]).toBeCloseTo(v, 9));
+  expect(transformPoint(pose, 0, 10, 100)[2]).toBeCloseTo(40, 9);
+});
+
+test('eigenvectors agree with ml-matrix', () => {
+  const random = createRandom(8);
+  for (let k = 0; k < 50; k++) {
+    const g = Array.from({ length: 9 }, () => gaussian(random));
+    const a = new Matrix(3, 3);
+    for (let i = 0; i < 3; i++)
+      for (let j = 0; j < 3; j++)
+        a.set(
+          i,
+          j,
+          [0, 1, 2].reduce((s, r) => s + g[3 * r + i] * g[3 * r + j], 0),
+        );
+    const reference = new EigenvalueDecomposition(a, { assumeSymmetric: true });
+    const smallest = Math.min(...reference.realEigenvalues);
+    const v = reference.eigenvectorMatrix.getColumn(reference.realEigenvalues.indexOf(smallest));
+    const out = new Float64Array(3);
+    smallestEigenvector3(a.get(0, 0), a.get(0, 1), a.get(0, 2), a.get(1, 1), a.get(1, 2), a.get(2, 2), out);
+    expect(Math.abs(v[0] * out[0] + v[1] * out[1] + v[2] * out[2])).toBeCloseTo(1, 5);
+    const own = symmetricEigen(a.to1DArray(), 3);
+    [...reference.realEigenvalues]
+      .sort((p, q) => p - q)
+      .forEach((value, i) => expect(own.values[i]).toBeCloseTo(value, 8));
+  }
+});
+
+test('the rigid fit agrees with the SVD solution by ml-matrix', () => {
+  // Reference: K. Arun, T. Huang, S. Blostein (1987), Least-squares fitting of two 3-D point sets.
+  const random = createRandom(4);
+  const truth = multiply(fromQuaternion(1, 0, 0, 0, 4, 5, 6), fromAxisAngle([0.3, -1, 0.5], 1.9));
+  const P = Array.from({ length: 40 }, () => [0, 1, 2].map(() => 50 * gaussian(random)));
+  const Q = P.map((p) => transformPoint(truth, p[0], p[1], p[2]).map((v) => v + 0.5 * gaussian(random)));
+  const fit = new RigidFit();
+  P.forEach((p, i) => fit.add(p[0], p[1], p[2], Q[i][0], Q[i][1], Q[i][2]));
+  const own = fit.solve();
+  const mean = (a: number[][]): number[] => [0, 1, 2].map((k) => a.reduce((s, p) => s + p[k] / a.length, 0));
+  const [cp, cq] = [mean(P), mean(Q)];
+  const H = Matrix.zeros(3, 3);
+  P.forEach((p, i) => {
+    for (let a = 0; a < 3; a++)
+      for (let b = 0; b < 3; b++) H.set(a, b, H.get(a, b) + (p[a] - cp[a]) * (Q[i][b] - cq[b]));
+  });
+  const svd = new SingularValueDecomposition(H);
+  const R = svd.rightSingularVectors.mmul(svd.leftSingularVectors.transpose());
+  for (let r = 0; r < 3; r++) for (let c = 0; c < 3; c++) expect(own[4 * c + r]).toBeCloseTo(R.get(r, c), 9);
+});
+
+test('linear systems are solved', () => {
+  const a = Float64Array.from([4, 0, 0, 1, 3, 0, 0.5, 0.2, 2]);
+  const full = [4, 1, 0.5, 1, 3, 0.2, 0.5, 0.2, 2];
+  const x = [1, -2, 3];
+  const b = Float64Array.from([0, 1, 2].map((r) => x.reduce((s, v, c) => s + full[3 * r + c] * v, 0)));
+  expect(solveCholeskyInPlace(a, b, 3)).toBe(true);
+  x.forEach((v, i) => expect(b[i]).toBeCloseTo(v, 10));
+  expect(solveCholeskyInPlace(Float64Array.from([-1]), Float64Array.from([1]), 1)).toBe(false);
+  const y = new Float64Array(3);
+  const rhs = Float64Array.from([0, 1, 2].map((r) => x.reduce((s, v, c) => s + full[3 * r + c] * v, 0)));
+  conjugateGradient(
+    (v, out) => [0, 1, 2].forEach((r) => (out[r] = v.reduce((s, w, c) => s + full[3 * r + c] * w, 0))),
+    Float64Array.from([4, 3, 2]),
+    rhs,
+    y,
+    50,
+  );
+  x.forEach((v, i) => expect(y[i]).toBeCloseTo(v, 6));
+});

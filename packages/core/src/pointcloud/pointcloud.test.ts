@@ -1,0 +1,111 @@
+import { createRandom, gaussian } from '../math/index.js';
+import { boundsOf } from '../geometry/index.js';
+import { createRunContext } from '../runtime/index.js';
+import { spherePoints } from '../../test/shapes.js';
+import {
+  computeFpfh,
+  estimateNormals,
+  estimateSpacing,
+  FPFH_SIZE,
+  removeStrayPoints,
+  removeSupportPlane,
+  thinByVoxel,
+} from './index.js';
+
+const ctx = createRunContext();
+
+test('the spacing of a square grid is its step', () => {
+  const positions: number[] = [];
+  for (let x = 0; x < 60; x++) for (let y = 0; y < 60; y++) positions.push(0.5 * x, 0.5 * y, 0);
+  expect(estimateSpacing({ positions: Float32Array.from(positions) })).toBeCloseTo(0.5, 5);
+});
+
+test('normals of a sphere point outwards to the viewpoints, and the noise is found', () => {
+  const positions = spherePoints(60_000, 40, 0.05);
+  const eyes: [number, number, number][] = [
+    [300, 0, 0],
+    [-300, 0, 0],
+    [0, 300, 0],
+    [0, -300, 0],
+    [0, 0, 300],
+    [0, 0, -300],
+  ];
+  const { normals, noise } = estimateNormals({ positions }, eyes, {}, ctx);
+  let worst = 1;
+  for (let i = 0; i < positions.length; i += 3) {
+    const r = Math.hypot(positions[i], positions[i + 1], positions[i + 2]);
+    worst = Math.min(
+      worst,
+      (normals[i] * positions[i] + normals[i + 1] * positions[i + 1] + normals[i + 2] * positions[i + 2]) / r,
+    );
+  }
+  expect(worst).toBeGreaterThan(0.95);
+  expect(noise).toBeGreaterThan(0.04);
+  expect(noise).toBeLessThan(0.12);
+});
+
+test('thinning keeps the mean and one point a cube', () => {
+  const positions = spherePoints(20_000, 30);
+  const { cloud, weights } = thinByVoxel({ positions }, 4);
+  expect(weights.reduce((a, b) => a + b, 0)).toBe(20_000);
+  const { min } = boundsOf(positions);
+  const cubes = new Set<string>();
+  for (let i = 0; i < positions.length; i += 3)
+    cubes.add([0, 1, 2].map((k) => Math.floor((positions[i + k] - min[k]) / 4)).join());
+  expect(cloud.positions.length / 3).toBe(cubes.size);
+  const mean = (a: Float32Array, w?: Uint32Array): number =>
+    a.reduce((s, v, i) => s + (i % 3 === 0 ? v * (w ? w[i / 3] : 1) : 0), 0) / 20_000;
+  expect(mean(cloud.positions, weights)).toBeCloseTo(mean(positions), 3);
+});
+
+test('stray points and small pieces go, the object stays', () => {
+  const random = createRandom(3);
+  const object = spherePoints(5000, 20);
+  const strays = Float32Array.from({ length: 3 * 60 }, () => 200 * random() - 100);
+  const crumb = spherePoints(40, 1).map((v, i) => v + (i % 3 === 0 ? 60 : 0));
+  const positions = Float32Array.from([...object, ...strays, ...crumb]);
+  const r = removeStrayPoints({ positions }, [], {}, ctx);
+  expect(r.keep.subarray(0, 5000).reduce((a, b) => a + b, 0)).toBeGreaterThan(4990);
+  expect(r.keep.subarray(5000, 5060).reduce((a, b) => a + b, 0)).toBeLessThan(6);
+  expect(r.keep.subarray(5060).reduce((a, b) => a + b, 0)).toBe(0);
+});
+
+describe('support', () => {
+  const random = createRandom(5);
+  const table: number[] = [];
+  for (let i = 0; i < 6000; i++) table.push(240 * random() - 120, 240 * random() - 120, 0.05 * gaussian(random));
+  const ball = spherePoints(6000, 30);
+  const object = [...ball].map((v, i) => (i % 3 === 2 ? v + 34 : v));
+
+  test('a table under the object is found with its height and removed', () => {
+    const r = removeSupportPlane({ positions: Float32Array.from([...table, ...object]) }, [[0, -300, 300]], {}, ctx);
+    expect(r.plane).toBeDefined();
+    expect(Math.abs(r.plane!.normal[2])).toBeGreaterThan(0.9999);
+    expect(r.keep.subarray(0, 6000).reduce((a, b) => a + b, 0)).toBe(0);
+    expect(r.keep.subarray(6000).reduce((a, b) => a + b, 0)).toBe(6000);
+  });
+
+  test('a flat face of the object itself is no support', () => {
+    // A square plate seen from above with a rim below it: everything else lies behind the plane.
+    const plate: number[] = [];
+    for (let i = 0; i < 6000; i++) plate.push(80 * random() - 40, 80 * random() - 40, 50);
+    for (let i = 0; i < 3000; i++) plate.push(40, 80 * random() - 40, 50 * random());
+    const r = removeSupportPlane({ positions: Float32Array.from(plate) }, [[100, 0, 400]], {}, ctx);
+    expect(r.plane).toBeUndefined();
+    expect(r.removed).toBe(0);
+  });
+});
+
+test('descriptors do not depend on the pose', () => {
+  const positions = spherePoints(600, 20).map((v, i) => (i % 3 === 0 ? v * 1.6 : v));
+  const normals = estimateNormals({ positions }, [[0, 0, 500]], { radius: 6 }, ctx).normals;
+  const turn = (a: Float32Array): Float32Array =>
+    a.map((_, i) => (i % 3 === 0 ? -a[i + 1] : i % 3 === 1 ? a[i - 1] : a[i]));
+  const a = computeFpfh({ positions, normals }, 8);
+  const b = computeFpfh({ positions: turn(positions), normals: turn(normals) }, 8);
+  let difference = 0;
+  for (let i = 0; i < a.length; i++) difference += Math.abs(a[i] - b[i]);
+  expect(difference / (a.length / FPFH_SIZE)).toBeLessThan(1);
+  const one = a.subarray(0, 11).reduce((s, v) => s + v, 0);
+  expect(one).toBeCloseTo(100, 1);
+});

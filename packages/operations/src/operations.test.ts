@@ -1,0 +1,103 @@
+import { readdirSync } from 'node:fs';
+import { createRunContext } from '@amber-knit/core/runtime';
+import { writePly } from '@amber-knit/core/io';
+import {
+  findOperation,
+  OPERATIONS,
+  paramFields,
+  parseParams,
+  parseParamText,
+  pieceStats,
+  RECIPES,
+  runOperation,
+  scanFromFile,
+  STAGES,
+} from './index.js';
+
+const here = new URL('.', import.meta.url).pathname;
+
+test('the catalogue lists every operation file, with unique ids in working order', () => {
+  const files = readdirSync(here).filter((f) =>
+    /^(capture|clean|register|fuse|mend|texture|check|deliver)-.*\.ts$/.test(f),
+  );
+  expect(OPERATIONS).toHaveLength(files.length);
+  expect(new Set(OPERATIONS.map((o) => o.id)).size).toBe(OPERATIONS.length);
+  const order = OPERATIONS.map((o) => STAGES.indexOf(o.stage));
+  expect([...order].sort((a, b) => a - b)).toEqual(order);
+});
+
+test.each(OPERATIONS.map((o) => [o.id, o] as const))(
+  '%s has valid defaults, help for every field and valid suggestions',
+  (_id, o) => {
+    expect(() => parseParams(o.params, {})).not.toThrow();
+    for (const f of paramFields(o.params)) {
+      expect(f.title).toBeTruthy();
+      expect(f.help.length).toBeGreaterThan(15);
+    }
+    const stats = {
+      scans: 8,
+      points: 400_000,
+      spacing: 0.5,
+      diagonal: 160,
+      hasFrames: true,
+      hasColors: true,
+      triangles: 300_000,
+      hasModel: false,
+      names: ['a'],
+    };
+    expect(() => parseParams(o.params, o.suggest(stats))).not.toThrow();
+    expect(() => parseParams(o.params, o.suggest(pieceStats({})))).not.toThrow();
+  },
+);
+
+test('wrong parameters are refused with their titles', () => {
+  const { params } = findOperation('fuse.surface');
+  expect(() => parseParams(params, { voxel: -1 })).toThrow(/Resolution \(voxel\)/);
+  expect(() => parseParams(params, { voxel: 'fine' })).toThrow(/Resolution/);
+  expect(() => parseParams(params, { voxel: NaN })).toThrow(/Resolution/);
+  expect(() => parseParams(params, { speed: 3 })).toThrow(/"speed" is no parameter/);
+  expect(() => findOperation('fuse.magic')).toThrow(/There is no operation/);
+});
+
+test('texts from a command line become values', () => {
+  const fields = paramFields(findOperation('texture.map').params);
+  expect(parseParamText(fields, 'mapSize', '1024')).toBe(1024);
+  expect(parseParamText(fields, 'balance', 'no')).toBe(false);
+  expect(() => parseParamText(fields, 'colour', '1')).toThrow(/no parameter/);
+});
+
+test('an operation without its inputs says what it needs', async () => {
+  await expect(runOperation(findOperation('mend.all'), {}, {}, createRunContext())).rejects.toThrow(
+    '"Mend" needs a surface first.',
+  );
+});
+
+test('recipes name known operations with valid settings', () => {
+  for (const r of RECIPES)
+    for (const s of r.steps) expect(() => parseParams(findOperation(s.operation).params, s.set ?? {})).not.toThrow();
+});
+
+describe('importing a file', () => {
+  const points = (scale: number): Uint8Array =>
+    writePly({
+      positions: Float32Array.from({ length: 900 }, (_, i) => scale * (i % 3 === 2 ? 300 + (i % 17) : (i % 23) - 11)),
+    });
+  const auto = { unit: 'auto', viewpoint: 'auto' } as const;
+
+  test('a cloud before the origin was seen from there', async () => {
+    const { scan } = await scanFromFile(points(1), 'left side.ply', auto);
+    expect(scan).toMatchObject({ name: 'left side', viewpoints: [[0, 0, 0]] });
+  });
+
+  test('sizes that betray another unit are refused, and accepted when the unit is said', async () => {
+    await expect(scanFromFile(points(0.001), 'a.ply', auto)).rejects.toThrow(/only 0\.03\d* mm across/);
+    const { scan } = await scanFromFile(points(0.001), 'a.ply', { unit: 'm', viewpoint: 'auto' });
+    expect(scan.cloud.positions[2]).toBeCloseTo(302, 3);
+  });
+
+  test('ten points are too few', async () => {
+    await expect(
+      scanFromFile(writePly({ positions: new Float32Array(30).fill(5).map((v, i) => v + i) }), 'ten.ply', auto),
+    ).rejects.toThrow(/holds 10 points; at least 100/);
+  });
+});
