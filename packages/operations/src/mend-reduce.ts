@@ -29,14 +29,18 @@ export const mendReduce = defineOperation({
     triangles: s.triangles > 0 ? Math.min(200_000, Math.max(100, Math.round(s.triangles / 2))) : 200_000,
   }),
   async run({ mesh }, params, ctx) {
-    const { simplifyMesh, makeManifold, fillHoles, inspectTopology } = await import('@amber-knit/core/mesh');
+    const { simplifyMesh, mendMesh, inspectTopology } = await import('@amber-knit/core/mesh');
     const { measureDeviation } = await import('@amber-knit/core/measure');
     const before = inspectTopology(mesh);
     ctx.checkpoint(0.05);
     let { mesh: light } = await simplifyMesh(mesh, params);
     ctx.checkpoint(0.6);
-    if (before.watertight && !inspectTopology(light).watertight)
-      light = fillHoles(makeManifold(light).mesh, {}, ctx.part(0.6, 0.7)).mesh;
+    const after = inspectTopology(light);
+    if (before.watertight && (!after.watertight || after.pieces > before.pieces)) {
+      // Collapsing can pinch a thin place: mend what came of it.
+      const fragmentRatio = before.pieces === 1 ? 1 : 0;
+      light = mendMesh(light, { evenRounds: 0, fragmentRatio }, ctx.part(0.6, 0.7)).mesh;
+    }
     const deviation = measureDeviation(mesh.positions, light, 1e6, ctx.part(0.7, 1));
     return {
       outputs: { mesh: light },
