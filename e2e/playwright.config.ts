@@ -1,4 +1,5 @@
 import { defineConfig } from '@playwright/test';
+import { browserOptions } from './browser-options.mjs';
 
 /** Debian's Chromium with WebGL by software; the server's address comes from ./test. */
 export default defineConfig({
@@ -10,19 +11,6 @@ export default defineConfig({
     baseURL: process.env.BASE_URL ?? 'http://127.0.0.1:4780',
     viewport: { width: 1280, height: 800 },
     screenshot: 'only-on-failure',
-    launchOptions: {
-      executablePath: '/usr/bin/chromium',
-      args: [
-        '--headless',
-        '--no-sandbox',
-        '--use-angle=swiftshader',
-        '--enable-unsafe-swiftshader',
-        '--disable-background-networking',
-        '--disable-component-update',
-        '--disable-sync',
-        '--disable-quic',
-        '--no-first-run',
-      ],
-    },
+    launchOptions: browserOptions,
   },
 });

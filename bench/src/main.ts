@@ -1,10 +1,12 @@
 import { jugChain } from './jug-chain.js';
+import { kernels } from './kernels.js';
 import { benchObject } from './objects.js';
 import { registrationTrial } from './registration-trial.js';
 
-/** `npm run bench -- chain` or `npm run bench -- registration [jug|bunny|dragon] [seeds] [views]`. */
-const [what = 'chain', ...rest] = process.argv.slice(2);
-if (what === 'chain') await jugChain();
+/** `npm run bench` (kernels, then the whole chain), `npm run bench -- kernels|chain` or `npm run bench -- registration [jug|bunny|dragon] [seeds] [views]`. */
+const [what = 'all', ...rest] = process.argv.slice(2);
+if (what === 'kernels' || what === 'all') kernels();
+if (what === 'chain' || what === 'all') await jugChain();
 else if (what === 'registration') {
   const name = (rest[0] ?? 'bunny') as 'jug' | 'bunny' | 'dragon';
   const object = benchObject(name);
@@ -18,7 +20,7 @@ else if (what === 'registration') {
       `${name} seed ${seed}: ${r.registered}/${r.scans} registered, worst ${r.worstAngleDeg.toFixed(3)}° ${r.worstShift.toFixed(3)} mm, ${r.seconds.toFixed(1)} s`,
     );
   }
-} else {
-  console.error('Usage: npm run bench -- chain | registration [object] [seeds] [views] [--log]');
+} else if (!['all', 'kernels', 'chain'].includes(what)) {
+  console.error('Usage: npm run bench -- [kernels | chain | registration [object] [seeds] [views] [--log]]');
   process.exitCode = 2;
 }

@@ -44,7 +44,7 @@ const SWEEPS: Sweep[] = [
 
 /**
  * The demo piece: two setups of four scans each, every scan a short sweep of a few frames with known poses inside the
- * scan, the scans in unknown positions to one another. About 400,000 points together, the table included. Same seed, same bytes.
+ * scan, the scans in unknown positions to one another. Just under 400,000 points together, the table included. Same seed, same bytes.
  */
 export function simulateJugScans(
   seed = 7,
@@ -92,7 +92,7 @@ function simulateSweep(sweep: Sweep, truth: TriangleMesh, seed: number): DemoSca
   });
   return {
     setup: sweep.setup,
-    scan: { name: sweep.name, cloud: joinFrames(posed, 1), frames: posed },
+    scan: { name: sweep.name, cloud: joinFrames(posed, 1.15), frames: posed },
     objectFromScan: multiply(invertRigid(worldFromObject), poses[0]),
   };
 }

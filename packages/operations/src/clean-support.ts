@@ -8,7 +8,8 @@ export class CleanSupportParams {
     title: 'Clearance',
     min: 0,
     max: 50,
-    help: 'Points up to this height above the support go with it; 0 takes it from the noise of the support.',
+    help: 'Points up to this height above the support go with it; empty or 0 takes it from the noise of the support.',
+    whenEmpty: 'from noise',
   })
   clearance = 0;
 

@@ -11,8 +11,8 @@ export class DeliverExportParams {
 
   @ChoiceParam({
     title: 'Format',
-    help: 'GLB carries the map and is always in metres, as its standard asks. PLY carries point colours and what is invented. STL carries the shape alone.',
-    choices: { glb: 'GLB (glTF binary)', ply: 'PLY', stl: 'STL', obj: 'OBJ' },
+    help: 'GLB (glTF binary) carries the map and is always in metres, as its standard asks. PLY carries point colours and what is invented. STL carries the shape alone.',
+    choices: { glb: 'GLB', ply: 'PLY', stl: 'STL', obj: 'OBJ' },
   })
   format: 'glb' | 'ply' | 'stl' | 'obj' = 'glb';
 
@@ -34,7 +34,7 @@ export const deliverExport = defineOperation({
   uses: ['model'],
   gives: ['file'],
   params: DeliverExportParams,
-  suggest: () => ({}),
+  suggest: (stats) => (stats.name ? { name: stats.name } : {}),
   async run({ mesh, model }, params, ctx) {
     ctx.checkpoint(0.1);
     const file = await writeMeshFile(model ?? mesh, params);

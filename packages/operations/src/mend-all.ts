@@ -8,7 +8,8 @@ export class MendAllParams {
     title: 'Longest rim',
     min: 0,
     max: 10_000,
-    help: 'Holes with a longer rim stay open; 0 fills all holes.',
+    help: 'Holes with a longer rim stay open; empty or 0 fills all holes.',
+    whenEmpty: 'all holes',
   })
   maxRim = 0;
 

@@ -11,7 +11,8 @@ export class MendReduceParams {
     title: 'Largest deviation',
     min: 0,
     max: 100,
-    help: 'Stops earlier rather than move the surface further than this; 0 = no limit.',
+    help: 'Stops earlier rather than move the surface further than this; empty or 0 sets no limit.',
+    whenEmpty: 'no limit',
   })
   maxDeviation = 0;
 }

@@ -28,6 +28,8 @@ export type ArtifactKind = keyof WorkData;
 
 /** What is known of a piece without running anything: the ground for suggested values. Lengths in mm. */
 export interface PieceStats {
+  /** What the piece is called, where it has a name. */
+  name?: string;
   scans: number;
   points: number;
   /** Median spacing of the scans' points. */

@@ -13,6 +13,8 @@ export interface ParamField {
   min?: number;
   max?: number;
   choices?: { value: string; title: string }[];
+  /** What 0, or an empty text, stands for, in a word or two; such a field may be left empty. */
+  whenEmpty?: string;
   default: unknown;
 }
 
@@ -28,7 +30,7 @@ function field(kind: ParamField['kind'], options: FieldOptions, rules: PropertyD
   };
 }
 
-type NumberOptions = { title: string; help: string; min: number; max: number };
+type NumberOptions = { title: string; help: string; min: number; max: number; whenEmpty?: string };
 const finite = { allowNaN: false, allowInfinity: false };
 
 /** A length in millimetres. */
@@ -55,7 +57,7 @@ export const ChoiceParam = (o: { title: string; help: string; choices: Record<st
 export const FlagParam = (o: { title: string; help: string }): PropertyDecorator => field('flag', o, [IsBoolean()]);
 
 /** A short text. */
-export const TextParam = (o: { title: string; help: string }): PropertyDecorator =>
+export const TextParam = (o: { title: string; help: string; whenEmpty?: string }): PropertyDecorator =>
   field('text', o, [IsString(), MaxLength(120)]);
 
 export type ParamsClass<P extends object> = new () => P;

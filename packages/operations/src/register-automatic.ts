@@ -6,6 +6,7 @@ export class RegisterAutomaticParams {
   @TextParam({
     title: 'Reference',
     help: 'Name of the scan that stays put; empty chooses the first that fits. It also decides which way is up.',
+    whenEmpty: 'first that fits',
   })
   reference = '';
 
@@ -13,7 +14,8 @@ export class RegisterAutomaticParams {
     title: 'Feature cell',
     min: 0,
     max: 500,
-    help: 'Cell of the thinned clouds in which features are compared; 0 takes it from the size of the scans.',
+    help: 'Cell of the thinned clouds in which features are compared; empty or 0 takes it from the size of the scans.',
+    whenEmpty: 'from size',
   })
   coarseCell = 0;
 
@@ -21,7 +23,8 @@ export class RegisterAutomaticParams {
     title: 'Fine cell',
     min: 0,
     max: 100,
-    help: 'Cell of the thinned clouds for the final fit; 0 takes it from size and spacing.',
+    help: 'Cell of the thinned clouds for the final fit; empty or 0 takes it from size and spacing.',
+    whenEmpty: 'from size',
   })
   fineCell = 0;
 }

@@ -178,8 +178,12 @@ function buildStages(
       'deliver',
       Boolean(exported),
       ofCurrent(exported),
-      exported ? String(exported.figures?.file ?? '') : '',
-      '',
+      exported
+        ? String(exported.figures?.file ?? '')
+            .replace(/^.*\./, '')
+            .toUpperCase()
+        : '',
+      exported ? `${(Number(exported.figures?.bytes ?? 0) / 1e6).toFixed(1)} MB` : '',
     ),
   };
   return STAGES.map((s) => table[s]);

@@ -55,7 +55,7 @@ export class PiecesService {
   /** Facts for suggested parameters, from what is stored beside the data. */
   async stats(id: string): Promise<PieceStats> {
     const view = await this.view(id);
-    return summarizeScans(
+    const facts = summarizeScans(
       view.scanList.map((s) => ({
         name: s.name,
         points: Number(s.cloud.facts.points),
@@ -67,5 +67,6 @@ export class PiecesService {
       view.triangles,
       view.model !== null,
     );
+    return { ...facts, name: view.name };
   }
 }

@@ -16,13 +16,23 @@ export function seconds(ms: number): string {
   return s < 60 ? `${s.toFixed(1)} s` : `${Math.floor(s / 60)} min ${Math.round(s % 60)} s`;
 }
 
-/** camelCase figure names as words: rmsWorst → rms worst. */
+const SHORT_NAMES: Record<string, string> = { rms: 'RMS', worstRms: 'worst RMS', deviationRms: 'deviation RMS' };
+
+/** camelCase figure names as words: repairedTriangles → repaired triangles. */
 export function words(name: string): string {
-  return name.replace(/([A-Z])/g, (c) => ` ${c.toLowerCase()}`);
+  return SHORT_NAMES[name] ?? name.replace(/([A-Z])/g, (c) => ` ${c.toLowerCase()}`).replace(/(\d+)$/, ' $1 %');
 }
 
-export function figureText(v: number | string | boolean): string {
+const LENGTHS = /^(rms|worstRms|voxel|width|depth|height|deviationRms|deviationMax|spacing)$/;
+const SHARES = /Ratio$|^coverage$/;
+
+/** A figure with its unit, which follows from its name: lengths in mm, area in cm², volume in cm³, shares in %. */
+export function figureText(name: string, v: number | string | boolean): string {
   if (typeof v === 'boolean') return v ? 'yes' : 'no';
-  if (typeof v === 'number') return Number.isInteger(v) ? v.toLocaleString('en-US') : v.toPrecision(4);
-  return v || '–';
+  if (typeof v !== 'number') return v || '–';
+  if (LENGTHS.test(name)) return mm(v);
+  if (SHARES.test(name)) return `${(100 * v).toFixed(1)} %`;
+  if (name === 'area') return `${(v / 100).toFixed(1)} cm²`;
+  if (name === 'volume') return `${(v / 1000).toFixed(1)} cm³`;
+  return Number.isInteger(v) ? v.toLocaleString('en-US') : v.toPrecision(4);
 }

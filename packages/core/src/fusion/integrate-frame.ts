@@ -1,5 +1,6 @@
 import type { DepthFrame } from '../geometry/depth-frame.js';
 import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
+import { VoxelTable } from '../spatial/voxel-keys.js';
 import { BLOCK, BLOCK_VOXELS, type SignedField } from './signed-field.js';
 
 export interface IntegrateFrameOptions {
@@ -28,85 +29,126 @@ export function integrateFrame(
   const depth = frame.depth;
   const pieceFromSensor = multiply(pieceFromScan, frame.scanFromSensor);
   const cosine = incidence(frame);
-  const used = (i: number): boolean => depth[i] > 0 && cosine[i] > 0.12 && (!o.mask || o.mask[i] !== 0);
-
-  // Which blocks does this frame touch?
-  const touched = new Set<number>();
-  const size = field.voxel * BLOCK;
-  const m = pieceFromSensor;
-  const steps = Math.max(1, Math.ceil((2 * o.truncation) / (0.5 * size)));
-  for (let v = 0; v < height; v++) {
-    for (let u = 0; u < width; u++) {
-      const i = v * width + u;
-      if (!used(i)) continue;
-      const rx = (u - cx) / fx;
-      const ry = (v - cy) / fy;
-      const length = Math.sqrt(1 + rx * rx + ry * ry);
-      for (let k = 0; k <= steps; k++) {
-        const z = depth[i] + (o.truncation * (-1 + (2 * k) / steps)) / length;
-        const x = rx * z;
-        const y = ry * z;
-        touched.add(
-          field.block(
-            Math.floor((m[0] * x + m[4] * y + m[8] * z + m[12]) / size),
-            Math.floor((m[1] * x + m[5] * y + m[9] * z + m[13]) / size),
-            Math.floor((m[2] * x + m[6] * y + m[10] * z + m[14]) / size),
-          ),
-        );
-      }
-    }
-  }
+  const { mask } = o;
+  // From here on a cosine of 0 means: not to be used.
+  for (let i = 0; i < cosine.length; i++) if (!(cosine[i] > 0.12) || (mask && mask[i] === 0)) cosine[i] = 0;
+  const touched = touchedBlocks(field, frame, cosine, pieceFromSensor, o.truncation);
 
   const s = invertRigid(pieceFromSensor);
+  const { truncation } = o;
+  const voxel = field.voxel;
   const bit = (1 << o.scanBit) >>> 0;
-  const color = frame.color;
   const mean = meanDepth(depth);
-  for (const slot of touched) {
-    const bx = field.coords[3 * slot] * BLOCK;
-    const by = field.coords[3 * slot + 1] * BLOCK;
-    const bz = field.coords[3 * slot + 2] * BLOCK;
-    for (let k = 0; k < BLOCK_VOXELS; k++) {
-      const px = (bx + (k & 7)) * field.voxel;
-      const py = (by + ((k >> 3) & 7)) * field.voxel;
-      const pz = (bz + (k >> 6)) * field.voxel;
-      const z = s[2] * px + s[6] * py + s[10] * pz + s[14];
-      if (z <= 1) continue;
-      const x = (s[0] * px + s[4] * py + s[8] * pz + s[12]) / z;
-      const y = (s[1] * px + s[5] * py + s[9] * pz + s[13]) / z;
-      const u = fx * x + cx;
-      const v = fy * y + cy;
-      const ui = Math.round(u);
-      const vi = Math.round(v);
-      if (ui < 1 || vi < 1 || ui >= width - 1 || vi >= height - 1) continue;
-      const i = vi * width + ui;
-      if (!used(i)) continue;
-      const measured = interpolate(depth, width, u, v, depth[i], o.truncation);
-      const along = (measured - z) * Math.sqrt(1 + x * x + y * y);
-      if (along < -o.truncation / Math.max(0.35, cosine[i])) continue;
-      const d = Math.max(-o.truncation, Math.min(o.truncation, along * cosine[i]));
-      const scale = mean / measured;
-      const w = cosine[i] * scale * scale;
-      const at = slot * BLOCK_VOXELS + k;
-      const before = field.weight[at];
-      const total = before + w;
-      field.distance[at] = (field.distance[at] * before + d * w) / total;
-      field.weight[at] = total;
-      if (d < field.voxel && d > -field.voxel) field.scans[at] |= bit;
-      if (color && d < 2 * field.voxel && d > -2 * field.voxel) {
-        const c = color.camera;
-        const cu = Math.round(c.fx * x + c.cx);
-        const cv = Math.round(c.fy * y + c.cy);
-        if (cu >= 0 && cv >= 0 && cu < c.width && cv < c.height) {
-          const cw = w * cosine[i] * cosine[i];
-          const j = 3 * (cv * c.width + cu);
-          field.color[3 * at] += cw * color.image.data[j];
-          field.color[3 * at + 1] += cw * color.image.data[j + 1];
-          field.color[3 * at + 2] += cw * color.image.data[j + 2];
-          field.colorWeight[at] += cw;
+  const picture = frame.color && { camera: frame.color.camera, data: frame.color.image.data };
+  const { distance, weight, scans, color, colorWeight, coords } = field;
+  const stepX = s[0] * voxel;
+  const stepY = s[1] * voxel;
+  const stepZ = s[2] * voxel;
+  for (let t = 0; t < touched.length; t++) {
+    const slot = touched[t];
+    const px = coords[3 * slot] * BLOCK * voxel;
+    for (let row = 0; row < BLOCK * BLOCK; row++) {
+      const py = (coords[3 * slot + 1] * BLOCK + (row & 7)) * voxel;
+      const pz = (coords[3 * slot + 2] * BLOCK + (row >> 3)) * voxel;
+      let sx = s[0] * px + s[4] * py + s[8] * pz + s[12];
+      let sy = s[1] * px + s[5] * py + s[9] * pz + s[13];
+      let sz = s[2] * px + s[6] * py + s[10] * pz + s[14];
+      let at = slot * BLOCK_VOXELS + row * BLOCK;
+      for (let k = 0; k < BLOCK; k++, at++, sx += stepX, sy += stepY, sz += stepZ) {
+        if (sz <= 1) continue;
+        const x = sx / sz;
+        const y = sy / sz;
+        const u = fx * x + cx;
+        const v = fy * y + cy;
+        if (!(u >= 0.5 && v >= 0.5 && u < width - 1.5 && v < height - 1.5)) continue;
+        const i = ((v + 0.5) | 0) * width + ((u + 0.5) | 0);
+        const c = cosine[i];
+        if (c === 0) continue;
+        const behind = depth[i] - sz;
+        // Far behind the surface: nothing to learn here, and no need to look more closely.
+        if (behind < -4 * truncation) continue;
+        const measured = interpolate(depth, width, u, v, depth[i], truncation);
+        const along = (measured - sz) * Math.sqrt(1 + x * x + y * y);
+        if (along < -truncation / (c > 0.35 ? c : 0.35)) continue;
+        let d = along * c;
+        if (d > truncation) d = truncation;
+        else if (d < -truncation) d = -truncation;
+        const scale = mean / measured;
+        const w = c * scale * scale;
+        const before = weight[at];
+        const total = before + w;
+        distance[at] = (distance[at] * before + d * w) / total;
+        weight[at] = total;
+        if (d < voxel && d > -voxel) scans[at] |= bit;
+        if (picture && d < 2 * voxel && d > -2 * voxel) {
+          const camera = picture.camera;
+          const cu = Math.round(camera.fx * x + camera.cx);
+          const cv = Math.round(camera.fy * y + camera.cy);
+          if (cu >= 0 && cv >= 0 && cu < camera.width && cv < camera.height) {
+            const cw = w * c * c;
+            const j = 3 * (cv * camera.width + cu);
+            color[3 * at] += cw * picture.data[j];
+            color[3 * at + 1] += cw * picture.data[j + 1];
+            color[3 * at + 2] += cw * picture.data[j + 2];
+            colorWeight[at] += cw;
+          }
         }
       }
     }
   }
+}
+
+/** Slots of the blocks within the truncation of the measured surface, made where need be. Each is listed once. */
+function touchedBlocks(
+  field: SignedField,
+  frame: DepthFrame,
+  cosine: Float32Array,
+  pieceFromSensor: Mat4,
+  truncation: number,
+): Uint32Array {
+  const { width, height, fx, fy, cx, cy } = frame.camera;
+  const depth = frame.depth;
+  const m = pieceFromSensor;
+  const size = field.voxel * BLOCK;
+  const steps = Math.max(1, Math.ceil((2 * truncation) / (0.5 * size)));
+  // Neighbouring pixels see the same blocks: only some are followed, each for all blocks around it.
+  const mean = meanDepth(depth);
+  const stride = Math.max(1, Math.floor((0.15 * size * fx) / mean));
+  const margin = stride > 1 ? (1.5 * stride * mean) / fx : 0;
+  const slots: number[] = [];
+  const seen = new VoxelTable(1024);
+  const low = new Int32Array(3);
+  const high = new Int32Array(3);
+  const last = new Int32Array(6 * (steps + 1)).fill(0x7fffffff);
+  for (let v = 0; v < height; v += stride) {
+    for (let u = 0; u < width; u += stride) {
+      const i = v * width + u;
+      if (cosine[i] === 0) continue;
+      const rx = (u - cx) / fx;
+      const ry = (v - cy) / fy;
+      const reach = truncation / Math.sqrt(1 + rx * rx + ry * ry);
+      for (let k = 0; k <= steps; k++) {
+        const z = depth[i] + reach * (-1 + (2 * k) / steps);
+        const x = rx * z;
+        const y = ry * z;
+        let same = true;
+        for (let a = 0; a < 3; a++) {
+          const p = m[a] * x + m[4 + a] * y + m[8 + a] * z + m[12 + a];
+          low[a] = Math.floor((p - margin) / size);
+          high[a] = Math.floor((p + margin) / size);
+          if (low[a] !== last[6 * k + a] || high[a] !== last[6 * k + 3 + a]) same = false;
+          last[6 * k + a] = low[a];
+          last[6 * k + 3 + a] = high[a];
+        }
+        if (same) continue;
+        for (let bz = low[2]; bz <= high[2]; bz++)
+          for (let by = low[1]; by <= high[1]; by++)
+            for (let bx = low[0]; bx <= high[0]; bx++)
+              if (seen.insert(bx, by, bz) === slots.length) slots.push(field.block(bx, by, bz));
+      }
+    }
+  }
+  return Uint32Array.from(slots);
 }
 
 /** Cosine between the ray and the surface normal at each pixel, from central differences; 0 at steps and borders. */
@@ -136,7 +178,7 @@ export function incidence(frame: DepthFrame): Float32Array {
       const nx = ay * gv - gu * by;
       const ny = gu * bx - ax * gv;
       const nz = ax * by - ay * bx;
-      const c = (nx * rx + ny * ry + nz) / (Math.hypot(nx, ny, nz) * Math.hypot(rx, ry, 1));
+      const c = (nx * rx + ny * ry + nz) / Math.sqrt((nx * nx + ny * ny + nz * nz) * (rx * rx + ry * ry + 1));
       out[i] = Math.abs(c);
     }
   }
@@ -153,9 +195,11 @@ function interpolate(d: Float32Array, width: number, u: number, v: number, neare
   const c = d[i + width];
   const e = d[i + width + 1];
   if (!(a > 0 && b > 0 && c > 0 && e > 0)) return nearest;
-  const low = Math.min(a, b, c, e);
-  const high = Math.max(a, b, c, e);
-  if (high - low > tolerance) return nearest;
+  const low1 = a < b ? a : b;
+  const low2 = c < e ? c : e;
+  const high1 = a > b ? a : b;
+  const high2 = c > e ? c : e;
+  if ((high1 > high2 ? high1 : high2) - (low1 < low2 ? low1 : low2) > tolerance) return nearest;
   const s = u - u0;
   const t = v - v0;
   return (a * (1 - s) + b * s) * (1 - t) + (c * (1 - s) + e * s) * t;

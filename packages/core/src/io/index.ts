@@ -1,4 +1,4 @@
-export * from './bundle.js';
+export * from './stored-artifacts.js';
 export * from './glb.js';
 export * from './obj.js';
 export * from './ply.js';

@@ -1,18 +1,11 @@
-import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
+import { identity, invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
-import {
-  addEvidence,
-  evidenceQuality,
-  evidenceScore,
-  judgePlacement,
-  noEvidence,
-  type Evidence,
-  type EvidenceScale,
-} from './evidence.js';
+import { evidenceQuality, evidenceScore, noEvidence, type Evidence, type EvidenceScale } from './evidence.js';
 import { isSamePlacement } from './consistent-placements.js';
-import { refineJointly, type RefinementScan } from './joint-refinement.js';
+import { GroupJoiner, JOIN_QUALITY } from './group-joiner.js';
 import type { PairCandidate } from './pair-candidates.js';
 import type { PreparedScan } from './prepared-scan.js';
+import { ScanGroups } from './scan-groups.js';
 
 /** Another way in which a scan could sit, nearly as good as the one chosen. */
 export interface RivalPlacement {
@@ -31,16 +24,12 @@ export interface Assembly {
   evidence: Evidence[];
 }
 
-/** Least quality of the evidence (see `evidenceQuality`) for joining groups, at a first look and after settling. */
-const LOOK_QUALITY = -2;
-const JOIN_QUALITY = 0.3;
-/** Points looked at for each pair when groups are judged. */
-const SAMPLES = 700;
-
 /**
- * Joins scans to groups, the best-supported pair first. Each join is judged by all pairs across the two groups at
- * once, after refining them together: a wrong candidate between two scans is unmasked by the scans around them.
- * Afterwards each scan is tried at every place its other candidates propose and moved if the whole fits better there.
+ * Joins scans to groups, the best-supported pair first. For each join all placements that any pair across the two
+ * groups proposes are compared, judged by all pairs at once after refining them together: a wrong candidate between two
+ * scans is unmasked by the scans around them. Then the largest group is audited: what does not hold together is split
+ * off, and everything outside is tried once more with the features of whole groups. At last each scan is tried at
+ * every place its other candidates propose and moved if the whole fits better there.
  * O(scans² · points) for each join.
  *
  * Idea: D. Huber, M. Hebert (2003), Fully automatic registration of multiple 3D data sets (global consistency by
@@ -53,94 +42,113 @@ export function assembleScans(
   scale: EvidenceScale,
   ctx: RunContext,
 ): Assembly {
-  const n = scans.length;
-  const refinement: RefinementScan[] = scans.map((s) => ({
-    cloud: s.fine,
-    grid: s.fineGrid,
-    sample: s.shuffle,
-  }));
-  const group = Array.from({ length: n }, (_, i) => i);
-  const members = Array.from({ length: n }, (_, i) => [i]);
-  // Pose of each scan in its group's frame.
-  let poses: Mat4[] = scans.map(() => Float64Array.from([1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1]));
   const queue = candidates.slice().sort((a, b) => b.score - a.score);
-  let joins = 0;
+  const joiner = new GroupJoiner(scans, queue, coarseCell, scale, ctx);
+  const groups = new ScanGroups(scans.length);
+  growGroups(groups, queue, joiner, ctx.part(0, 0.5));
+  audit(groups, joiner);
+  reunite(groups, joiner, ctx.part(0.5, 0.7));
+  audit(groups, joiner);
 
-  const settle = (list: number[], at: Mat4[], iterations: number): Mat4[] =>
-    refineJointly(
-      list.map((i) => refinement[i]),
-      list.map((i) => at[i]),
-      0,
-      {
-        startDistance: 0.8 * coarseCell,
-        endDistance: 1.5 * scale.cell,
-        endTukey: Math.max(0.5 * scale.cell, 5 * scale.noise),
-        maxIterations: iterations,
-        samples: 400,
-      },
-      ctx.part(1, 1),
-    ).pieceFromScan;
-
-  // A join refused once may pass later, when the groups have grown and settled: so two rounds.
-  for (let round = 0; round < 2; round++) {
-    for (const c of queue) {
-      const ga = group[c.a];
-      const gb = group[c.b];
-      if (ga === gb) continue;
-      ctx.checkpoint((0.6 * joins) / Math.max(1, n - 1));
-      const moved = poses.slice();
-      const gbFromGa = multiply(multiply(poses[c.b], c.bFromA), invertRigid(poses[c.a]));
-      for (const i of members[ga]) moved[i] = multiply(gbFromGa, poses[i]);
-      const list = [...members[gb], ...members[ga]];
-      const before = judgeGroups(scans, members[ga], members[gb], moved, scale);
-      if (evidenceQuality(before) < LOOK_QUALITY) continue;
-      settle(list, moved, 5).forEach((pose, k) => (moved[list[k]] = pose));
-      const joint = judgeGroups(scans, members[ga], members[gb], moved, scale);
-      if (evidenceQuality(joint) < JOIN_QUALITY) continue;
-      poses = moved;
-      for (const i of members[ga]) group[i] = gb;
-      members[gb] = list;
-      members[ga] = [];
-      joins++;
-    }
-  }
-
-  const largest = members.reduce((best, m) => (m.length > best.length ? m : best), []);
-  const placed: (Mat4 | undefined)[] = scans.map((_, i) => (largest.includes(i) ? poses[i] : undefined));
-  const rivals = reconsider(scans, candidates, placed, coarseCell, scale, ctx.part(0.6, 1));
+  const largest = groups.membersOf(groups.list()[0]);
+  const placed = scans.map((_, i) => (largest.includes(i) ? groups.poses[i] : undefined));
+  const rivals = reconsider(scans, queue, placed, coarseCell, joiner, ctx.part(0.7, 1));
   const list = placed.flatMap((p, i) => (p ? [i] : []));
   if (list.length > 1) {
-    const at = placed.map((p) => p ?? poses[0]);
-    settle(list, at, 12).forEach((pose, k) => (placed[list[k]] = pose));
+    const at = placed.map((p) => p ?? identity());
+    joiner.settle(list, at, 12);
+    for (const i of list) placed[i] = at[i];
   }
-  const evidence = scans.map((_, i) =>
-    placed[i] ? judgeAgainstAll(scans, i, placed[i]!, placed, scale) : noEvidence(),
-  );
+  const evidence = scans.map((_, i) => (placed[i] ? judgeAgainstAll(joiner, i, placed[i]!, placed) : noEvidence()));
   return { poses: placed, rivals, evidence };
 }
 
-function judgeGroups(scans: PreparedScan[], ga: number[], gb: number[], poses: Mat4[], scale: EvidenceScale): Evidence {
-  const total = noEvidence();
-  for (const a of ga) {
-    for (const b of gb)
-      addEvidence(total, judgePlacement(scans[a], scans[b], multiply(invertRigid(poses[b]), poses[a]), scale, SAMPLES));
+/** Joins along the candidates, best first. A join refused once may pass when the groups have grown: so two rounds. */
+function growGroups(groups: ScanGroups, queue: PairCandidate[], joiner: GroupJoiner, ctx: RunContext): void {
+  const refused = new Set<string>();
+  for (let round = 0; round < 2; round++) {
+    queue.forEach((c, k) => {
+      const [ga, gb] = [groups.groupOf(c.a), groups.groupOf(c.b)];
+      if (ga === gb) return;
+      const sizes = groups.membersOf(ga).length + groups.membersOf(gb).length;
+      const question = `${Math.min(ga, gb)}:${Math.max(ga, gb)}:${sizes}`;
+      if (refused.has(question)) return;
+      ctx.checkpoint((round + k / queue.length) / 2);
+      const joined = joiner.bestJoin(groups, ga, gb, false);
+      if (joined) groups.join(ga, gb, joined);
+      else refused.add(question);
+    });
   }
-  return total;
 }
 
-function judgeAgainstAll(
-  scans: PreparedScan[],
-  i: number,
-  pose: Mat4,
-  placed: (Mat4 | undefined)[],
-  scale: EvidenceScale,
-): Evidence {
-  const total = noEvidence();
-  placed.forEach((other, j) => {
-    if (j !== i && other)
-      addEvidence(total, judgePlacement(scans[i], scans[j], multiply(invertRigid(other), pose), scale, SAMPLES));
-  });
-  return total;
+/**
+ * Splits off from the largest group what contradicts the rest of it. Its scans are clustered anew by the evidence as
+ * they sit now, the surest pairs first; only clusters that hold together as wholes are merged.
+ */
+function audit(groups: ScanGroups, joiner: GroupJoiner): void {
+  const list = groups.membersOf(groups.list()[0]);
+  const n = list.length;
+  if (n < 3) return;
+  const matched: number[][] = list.map(() => new Array<number>(n).fill(0));
+  const score: number[][] = list.map(() => new Array<number>(n).fill(0));
+  let most = 0;
+  for (let i = 0; i < n; i++) {
+    for (let j = 0; j < i; j++) {
+      const e = joiner.judgePair(list[i], list[j], groups.poses);
+      matched[i][j] = matched[j][i] = e.matched;
+      score[i][j] = score[j][i] = evidenceScore(e);
+      most = Math.max(most, e.matched);
+    }
+  }
+  // A small overlap says little, however clean it is.
+  const prior = 0.05 * most;
+  let clusters = list.map((_, i) => [i]);
+  for (;;) {
+    let best: { a: number; b: number; quality: number } | undefined;
+    for (let a = 0; a < clusters.length; a++) {
+      for (let b = 0; b < a; b++) {
+        let m = 0;
+        let s = 0;
+        for (const i of clusters[a]) {
+          for (const j of clusters[b]) {
+            m += matched[i][j];
+            s += score[i][j];
+          }
+        }
+        if (m <= 0 || s < JOIN_QUALITY * m) continue;
+        const quality = s / (m + prior);
+        if (!best || quality > best.quality) best = { a, b, quality };
+      }
+    }
+    if (!best) break;
+    const { a, b } = best;
+    clusters[b] = [...clusters[b], ...clusters[a]];
+    clusters = clusters.filter((_, k) => k !== a);
+  }
+  clusters.sort((x, y) => y.length - x.length);
+  for (const cluster of clusters.slice(1)) groups.split(cluster.map((k) => list[k]));
+}
+
+/** Tries to bring all other groups into the largest one, with the features of both taken together. */
+function reunite(groups: ScanGroups, joiner: GroupJoiner, ctx: RunContext): void {
+  let changed = true;
+  while (changed) {
+    changed = false;
+    const [main, ...others] = groups.list();
+    others.forEach((g, k) => {
+      ctx.checkpoint(k / others.length);
+      const joined = joiner.bestJoin(groups, g, main, true);
+      if (!joined) return;
+      groups.join(g, main, joined);
+      changed = true;
+    });
+  }
+}
+
+function judgeAgainstAll(joiner: GroupJoiner, i: number, pose: Mat4, placed: (Mat4 | undefined)[]): Evidence {
+  const poses = placed.map((p, j) => (j === i ? pose : (p ?? identity())));
+  const others = placed.flatMap((p, j) => (p && j !== i ? [j] : []));
+  return joiner.judge([i], others, poses);
 }
 
 /** Tries every scan at all places its candidates propose; moves it where the whole fits clearly better. */
@@ -149,7 +157,7 @@ function reconsider(
   candidates: PairCandidate[],
   placed: (Mat4 | undefined)[],
   coarseCell: number,
-  scale: EvidenceScale,
+  joiner: GroupJoiner,
   ctx: RunContext,
 ): RivalPlacement[] {
   let rivals: RivalPlacement[] = [];
@@ -163,7 +171,7 @@ function reconsider(
       const options: { pose: Mat4; evidence: Evidence; score: number }[] = [];
       const consider = (pose: Mat4): void => {
         if (options.some((x) => isSamePlacement(x.pose, pose, scans[i].coarse, 2 * coarseCell, 0.1))) return;
-        const evidence = judgeAgainstAll(scans, i, pose, placed, scale);
+        const evidence = judgeAgainstAll(joiner, i, pose, placed);
         options.push({ pose, evidence, score: evidenceScore(evidence) });
       };
       const current = placed[i];

@@ -2,6 +2,7 @@ export * from './assemble.js';
 export * from './consistent-placements.js';
 export * from './correspondences.js';
 export * from './evidence.js';
+export * from './group-joiner.js';
 export * from './icp.js';
 export * from './joint-refinement.js';
 export * from './pair-candidates.js';

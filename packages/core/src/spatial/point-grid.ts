@@ -16,6 +16,7 @@ export class PointGrid {
   private readonly y: Float32Array;
   private readonly z: Float32Array;
   private readonly cellStart: Uint32Array;
+  private readonly inverseCell: number;
   private readonly nx: number;
   private readonly ny: number;
   private readonly nz: number;
@@ -50,19 +51,21 @@ export class PointGrid {
       (Math.floor((x1 - x0) / s) + 1) * (Math.floor((y1 - y0) / s) + 1) * (Math.floor((z1 - z0) / s) + 1);
     while (cells(size) > maxCells) size *= 1.26;
     this.cellSize = size;
+    const inverse = 1 / size;
+    this.inverseCell = inverse;
     this.minX = x0;
     this.minY = y0;
     this.minZ = z0;
-    this.nx = Math.floor((x1 - x0) / size) + 1;
-    this.ny = Math.floor((y1 - y0) / size) + 1;
-    this.nz = Math.floor((z1 - z0) / size) + 1;
+    this.nx = Math.floor((x1 - x0) * inverse) + 1;
+    this.ny = Math.floor((y1 - y0) * inverse) + 1;
+    this.nz = Math.floor((z1 - z0) * inverse) + 1;
 
     const start = new Uint32Array(this.nx * this.ny * this.nz + 1);
     const cellOf = new Uint32Array(n);
     for (let i = 0; i < n; i++) {
-      const cx = Math.floor((positions[3 * i] - x0) / size);
-      const cy = Math.floor((positions[3 * i + 1] - y0) / size);
-      const cz = Math.floor((positions[3 * i + 2] - z0) / size);
+      const cx = ((positions[3 * i] - x0) * inverse) | 0;
+      const cy = ((positions[3 * i + 1] - y0) * inverse) | 0;
+      const cz = ((positions[3 * i + 2] - z0) * inverse) | 0;
       const cell = (cz * this.ny + cy) * this.nx + cx;
       cellOf[i] = cell;
       start[cell]++;
@@ -85,40 +88,53 @@ export class PointGrid {
 
   /**
    * Index of the closest point within `radius`, or -1; its squared distance is in `foundSquared`.
-   * Searches the row of the centre first and narrows the rest by what was found.
+   * Looks into the centre's own cell first, then, row by row outwards, only as far as what was found leaves open.
    */
   nearest(px: number, py: number, pz: number, radius: number): number {
     const s = this.cellSize;
+    const inverse = this.inverseCell;
     const { nx, ny, nz, x, y, z, cellStart } = this;
     const gx = px - this.minX;
     const gy = py - this.minY;
     const gz = pz - this.minZ;
+    if (!(gx > -radius && gy > -radius && gz > -radius)) return -1;
     let best = radius * radius;
     let found = -1;
-    const z0 = Math.max(0, Math.floor((gz - radius) / s));
-    const z1 = Math.min(nz - 1, Math.floor((gz + radius) / s));
-    const y0 = Math.max(0, Math.floor((gy - radius) / s));
-    const y1 = Math.min(ny - 1, Math.floor((gy + radius) / s));
-    const midZ = Math.min(z1, Math.max(z0, Math.floor(gz / s)));
-    const midY = Math.min(y1, Math.max(y0, Math.floor(gy / s)));
-    const maxDz = Math.max(z1 - midZ, midZ - z0);
-    const maxDy = Math.max(y1 - midY, midY - y0);
-    for (let kz = 0; kz <= 2 * maxDz; kz++) {
-      const cz = midZ + (kz & 1 ? (kz + 1) >> 1 : -(kz >> 1));
-      if (cz < z0 || cz > z1) continue;
+    const cellX = (gx * inverse) | 0;
+    const cellY = (gy * inverse) | 0;
+    const cellZ = (gz * inverse) | 0;
+    if (gx >= 0 && gy >= 0 && gz >= 0 && cellX < nx && cellY < ny && cellZ < nz) {
+      const cell = (cellZ * ny + cellY) * nx + cellX;
+      const end = cellStart[cell + 1];
+      for (let i = cellStart[cell]; i < end; i++) {
+        const ax = x[i] - px;
+        const ay = y[i] - py;
+        const az = z[i] - pz;
+        const d = ax * ax + ay * ay + az * az;
+        if (d < best) {
+          best = d;
+          found = i;
+        }
+      }
+    }
+    let reach = Math.sqrt(best);
+    const z0 = gz > reach ? ((gz - reach) * inverse) | 0 : 0;
+    const z1 = Math.min(nz - 1, ((gz + reach) * inverse) | 0);
+    const y0 = gy > reach ? ((gy - reach) * inverse) | 0 : 0;
+    const y1 = Math.min(ny - 1, ((gy + reach) * inverse) | 0);
+    for (let cz = z0; cz <= z1; cz++) {
       const lowZ = cz * s;
       const dz = gz < lowZ ? lowZ - gz : gz > lowZ + s ? gz - lowZ - s : 0;
-      if (dz * dz >= best) continue;
-      for (let ky = 0; ky <= 2 * maxDy; ky++) {
-        const cy = midY + (ky & 1 ? (ky + 1) >> 1 : -(ky >> 1));
-        if (cy < y0 || cy > y1) continue;
+      const restZ = best - dz * dz;
+      if (restZ <= 0) continue;
+      for (let cy = y0; cy <= y1; cy++) {
         const lowY = cy * s;
         const dy = gy < lowY ? lowY - gy : gy > lowY + s ? gy - lowY - s : 0;
         const rest = best - dz * dz - dy * dy;
         if (rest <= 0) continue;
-        const reach = Math.sqrt(rest);
-        const x0 = Math.max(0, Math.floor((gx - reach) / s));
-        const x1 = Math.min(nx - 1, Math.floor((gx + reach) / s));
+        reach = Math.sqrt(rest);
+        const x0 = gx > reach ? ((gx - reach) * inverse) | 0 : 0;
+        const x1 = Math.min(nx - 1, ((gx + reach) * inverse) | 0);
         if (x0 > x1) continue;
         const row = (cz * ny + cy) * nx;
         const end = cellStart[row + x1 + 1];

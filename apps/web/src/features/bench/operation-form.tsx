@@ -117,7 +117,7 @@ function Field({
             className="h-4.5 w-4.5 justify-self-start accent-[var(--amber)]"
           />
         ) : f.kind === 'text' ? (
-          <input id={id} type="text" {...input} aria-describedby={help} className={box} />
+          <input id={id} type="text" {...input} placeholder={f.whenEmpty} aria-describedby={help} className={box} />
         ) : (
           <span className="flex items-center gap-1.5">
             <input
@@ -126,7 +126,8 @@ function Field({
               step="any"
               min={f.min}
               max={f.max}
-              required
+              required={f.whenEmpty === undefined}
+              placeholder={f.whenEmpty}
               {...input}
               aria-describedby={help}
               aria-invalid={invalid}
@@ -148,7 +149,8 @@ function Field({
 }
 
 function toInput(f: ParamField, v: unknown): string | boolean {
-  return f.kind === 'flag' ? Boolean(v) : String(v);
+  if (f.kind === 'flag') return Boolean(v);
+  return f.whenEmpty !== undefined && v === 0 ? '' : String(v);
 }
 
 function fromInput(f: ParamField, v: string | boolean): unknown {

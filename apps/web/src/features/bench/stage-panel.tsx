@@ -3,7 +3,7 @@ import type { OperationView, PieceView, Stage, StepView } from '@amber-knit/cont
 import { api } from '../../api/api';
 import { STAGE_NAMES } from '../../app/stages';
 import { Notice } from '../../shared/controls';
-import { figureText, mm, words } from '../../shared/format';
+import { figureText, words } from '../../shared/format';
 import { ImportPanel } from '../import/import-panel';
 import { OperationForm } from './operation-form';
 import { RunningStep } from './running-step';
@@ -62,17 +62,6 @@ export function StagePanel({ piece, stage }: { piece: PieceView; stage: Stage })
 }
 
 function LastResult({ step }: { step: StepView }) {
-  const lengths = new Set([
-    'rms',
-    'worstRms',
-    'voxel',
-    'width',
-    'depth',
-    'height',
-    'deviationRms',
-    'deviationMax',
-    'spacing',
-  ]);
   if (step.status === 'failed') {
     return (
       <Notice tone="error">
@@ -88,13 +77,7 @@ function LastResult({ step }: { step: StepView }) {
         {Object.entries(step.figures ?? {}).map(([k, v]) => (
           <div key={k} className="contents">
             <dt className="text-muted">{words(k)}</dt>
-            <dd className="m-0 text-right">
-              {lengths.has(k)
-                ? mm(Number(v))
-                : /Ratio$|coverage/.test(k)
-                  ? `${(100 * Number(v)).toFixed(1)} %`
-                  : figureText(v)}
-            </dd>
+            <dd className="m-0 text-right">{figureText(k, v)}</dd>
           </div>
         ))}
       </dl>

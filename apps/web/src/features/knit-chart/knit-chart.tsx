@@ -202,7 +202,7 @@ function Strand({
         color={color}
         radius={6}
         label={`${scan.name}, ${stateWord(placed)}${scan.placement.residual !== undefined ? `, residual ${scan.placement.residual.toFixed(3)} mm` : ''}`}
-        lines={[scan.placement.residual !== undefined ? `${scan.placement.residual.toFixed(3)}` : placed]}
+        lines={[scan.placement.residual !== undefined ? `${scan.placement.residual.toFixed(3)} mm` : placed]}
         onGo={() => onGo('register')}
       />
     </g>
@@ -277,7 +277,7 @@ function Crossing({
           key={i}
           x={aside ? 8 : 0}
           y={radius + 16 + 15 * i + (aside ? 6 : 0)}
-          fontSize={11}
+          fontSize={i === 0 ? 11 : 10}
           textAnchor={aside ? 'start' : 'middle'}
           fill={i === 0 ? 'var(--ink)' : 'var(--muted)'}
           className="num"

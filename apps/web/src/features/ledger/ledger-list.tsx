@@ -88,9 +88,12 @@ function StepDetails({ step, label }: { step: StepView; label: (name: string) =>
     <div className="grid grid-cols-2 gap-6">
       <Pairs
         title="Parameters"
-        entries={Object.entries(step.params).map(([k, v]) => [label(k), figureText(v as number)])}
+        entries={Object.entries(step.params).map(([k, v]) => [label(k), figureText(k, v as number)])}
       />
-      <Pairs title="Figures" entries={Object.entries(step.figures ?? {}).map(([k, v]) => [words(k), figureText(v)])} />
+      <Pairs
+        title="Figures"
+        entries={Object.entries(step.figures ?? {}).map(([k, v]) => [words(k), figureText(k, v)])}
+      />
       <div className="col-span-2 text-muted">
         <span className="num">
           {step.operationId}, version {step.version}, seed {step.seed}, run {step.attempt}

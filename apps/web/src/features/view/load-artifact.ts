@@ -1,4 +1,4 @@
-import { BundleReader, type BundleHeader } from '@amber-knit/core/io';
+import { BundleReader, type BundleHeader } from '@amber-knit/core/bundle';
 
 type Columns = Record<string, Float32Array | Uint8Array | Uint16Array | Uint32Array>;
 

@@ -2,6 +2,7 @@ import * as THREE from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import { MeshBVH, acceleratedRaycast } from 'three-mesh-bvh';
 import type { ColorMode } from '../../app/view-slice';
+import { isSoftwareRendering } from './graphics';
 import { streamArtifact } from './load-artifact';
 
 /** One scan to show as points. */
@@ -44,6 +45,8 @@ export const STANDARD_VIEWS = {
   top: [0, 0, 1],
   below: [0, 0, -1],
 } as const;
+/** Colours of measured and of invented surface. */
+export const SURFACE_TINTS = { measured: '#b7cfcf', invented: '#e59b62' };
 export type StandardView = keyof typeof STANDARD_VIEWS;
 
 interface LoadedCloud {
@@ -88,8 +91,8 @@ export class ViewEngine {
   private readonly resize: ResizeObserver;
 
   constructor(private readonly canvas: HTMLCanvasElement) {
-    // Software rendering pays three to four times for smoothing; its string tells.
-    this.renderer = new THREE.WebGLRenderer({ canvas, alpha: true, antialias: !isSoftware() });
+    // Software rendering pays three to four times for smoothing.
+    this.renderer = new THREE.WebGLRenderer({ canvas, alpha: true, antialias: !isSoftwareRendering() });
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     this.camera.up.set(0, 0, 1);
     this.camera.position.set(250, -350, 200);
@@ -131,7 +134,9 @@ export class ViewEngine {
       this.clouds.delete(id);
     }
     for (const item of content.clouds) {
-      const loaded = this.clouds.get(item.artifactId) ?? this.loadCloud(item);
+      // Behind a surface, points are fetched only once they are asked for.
+      const loaded = this.clouds.get(item.artifactId) ?? (content.surface ? undefined : this.loadCloud(item));
+      if (!loaded) continue;
       loaded.color = item.color;
       loaded.group.matrixAutoUpdate = false;
       loaded.group.matrix.fromArray(item.matrix);
@@ -532,7 +537,9 @@ export class ViewEngine {
     if (color === 'invented' && geometry.hasAttribute('invented')) {
       const flags = geometry.getAttribute('invented');
       const tint = new Uint8Array(3 * flags.count);
-      for (let i = 0; i < flags.count; i++) tint.set(flags.getX(i) > 0 ? [214, 92, 40] : [120, 160, 160], 3 * i);
+      const linear = (css: string): number[] => new THREE.Color(css).toArray().map((v) => Math.round(255 * v));
+      const [measured, invented] = [linear(SURFACE_TINTS.measured), linear(SURFACE_TINTS.invented)];
+      for (let i = 0; i < flags.count; i++) tint.set(flags.getX(i) > 0 ? invented : measured, 3 * i);
       geometry.setAttribute('tint', new THREE.BufferAttribute(tint, 3, true));
       if (!geometry.hasAttribute('trueColor') && geometry.hasAttribute('color'))
         geometry.setAttribute('trueColor', geometry.getAttribute('color'));
@@ -553,12 +560,4 @@ export class ViewEngine {
 /** sRGB bytes as linear bytes, which is what vertex colours mean to the renderer. */
 function srgbToLinear(bytes: Uint8Array): Uint8Array {
   return bytes.map((v) => Math.round(255 * (v <= 10 ? v / 3294.6 : ((v / 255 + 0.055) / 1.055) ** 2.4)));
-}
-
-function isSoftware(): boolean {
-  const gl = document.createElement('canvas').getContext('webgl2');
-  const info = gl?.getExtension('WEBGL_debug_renderer_info');
-  const name = info ? String(gl!.getParameter(info.UNMASKED_RENDERER_WEBGL)) : '';
-  gl?.getExtension('WEBGL_lose_context')?.loseContext();
-  return /swiftshader|llvmpipe|software/i.test(name);
 }

@@ -5,7 +5,7 @@ import { mm, shortCount } from '../../shared/format';
 import { Notice } from '../../shared/controls';
 import { MEASURE_IDLE, nextMeasureState, pickedPoints, type MeasureState } from './measure-tool';
 import { contentForStage } from './piece-content';
-import { ViewEngine, type Pick, type StandardView } from './view-engine';
+import { SURFACE_TINTS, ViewEngine, type Pick, type StandardView } from './view-engine';
 import { ViewToolbar } from './view-toolbar';
 
 const VIEW_KEYS: Record<string, StandardView> = {
@@ -106,6 +106,7 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
             <Notice tone="error">{error}</Notice>
           </div>
         )}
+        {settings.color === 'invented' && counts.triangles > 0 && <InventedLegend />}
         {settings.tool === 'measure' && (
           <div role="status" className="absolute bottom-3 left-3 rounded-lg border border-line bg-panel px-3 py-2">
             {measure.name === 'measured' ? (
@@ -147,5 +148,26 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
         </span>
       </div>
     </div>
+  );
+}
+
+/** What the two tints of the surface mean. */
+function InventedLegend() {
+  const tints: [string, string][] = [
+    [SURFACE_TINTS.measured, 'measured by a scan'],
+    [SURFACE_TINTS.invented, 'invented by filling'],
+  ];
+  return (
+    <dl
+      className="absolute bottom-3 right-3 m-0 rounded-lg border border-line bg-panel px-3 py-1.5"
+      aria-label="Legend"
+    >
+      {tints.map(([color, meaning]) => (
+        <div key={meaning} className="flex items-center gap-2">
+          <dt className="h-3 w-3 rounded-sm" style={{ background: color }} />
+          <dd className="m-0">{meaning}</dd>
+        </div>
+      ))}
+    </dl>
   );
 }

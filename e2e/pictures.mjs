@@ -1,0 +1,86 @@
+#!/usr/bin/env node
+/**
+ * Takes the pictures of docs/screenshots from the running application with its demo piece, walking the piece
+ * through its stages by the same calls as the interface.
+ *
+ *   node e2e/pictures.mjs [--out DIR] [--theme light|dark] [--size 1280x800] [--only name,name] [--no-run]
+ */
+import { parseArgs } from 'node:util';
+import { chromium } from '@playwright/test';
+import { browserOptions } from './browser-options.mjs';
+
+const { values } = parseArgs({
+  options: {
+    out: { type: 'string', default: 'docs/screenshots' },
+    theme: { type: 'string', default: 'light' },
+    size: { type: 'string', default: '1280x800' },
+    only: { type: 'string' },
+    'no-run': { type: 'boolean', default: false },
+  },
+});
+const base = process.env.BASE_URL ?? 'http://127.0.0.1:4780';
+const [width, height] = values.size.split('x').map(Number);
+
+async function call(method, path, body) {
+  const response = await fetch(`${base}/api/${path}`, {
+    method,
+    headers: { 'content-type': 'application/json' },
+    body: body && JSON.stringify(body),
+  });
+  if (!response.ok) throw new Error(`${method} ${path}: ${await response.text()}`);
+  return response.json();
+}
+
+const piece = (await call('GET', 'pieces')).find((p) => p.name === 'Galley jug');
+
+/** Runs one operation with its suggested values and waits for its end. */
+async function run(operationId, params = {}) {
+  const suggested = await call('GET', `pieces/${piece.id}/suggestions?operation=${operationId}`);
+  let step = await call('POST', `pieces/${piece.id}/steps`, {
+    operationId,
+    params: { ...suggested, ...params },
+  });
+  while (step.status === 'queued' || step.status === 'running') {
+    await new Promise((resolve) => setTimeout(resolve, 400));
+    step = await call('GET', `steps/${step.id}`);
+  }
+  console.log(`${operationId}: ${step.status} ${step.summary ?? step.error}`);
+}
+
+const browser = await chromium.launch(browserOptions);
+const page = await browser.newPage({ viewport: { width, height } });
+page.on('pageerror', (e) => console.log('page error:', e.message));
+await page.addInitScript((theme) => localStorage.setItem('amber-knit-theme', theme), values.theme);
+
+async function picture(name, path, prepare) {
+  if (values.only && !values.only.split(',').includes(name)) return;
+  await page.goto(`${base}${path}`);
+  await page.waitForTimeout(path.includes('bench') ? 7000 : 1500);
+  await prepare?.();
+  await page.screenshot({ path: `${values.out}/${name}.png`, timeout: 90_000 });
+  console.log(`${name}.png`);
+}
+
+const bench = (stage) => `/pieces/${piece.id}/bench/${stage}`;
+const steps = values['no-run'] ? async () => {} : run;
+
+if (!values['no-run']) await picture('loose', bench('clean'));
+await steps('clean.support');
+await steps('clean.strays');
+await steps('register.automatic');
+await picture('register', bench('register'));
+await steps('fuse.surface');
+await picture('fuse', bench('fuse'));
+await steps('mend.all');
+await picture('mend', bench('mend'));
+await steps('mend.reduce');
+await steps('texture.map', { mapSize: 2048 });
+await picture('texture', bench('texture'));
+await steps('check.inspect');
+await picture('check', bench('check'));
+await steps('deliver.export', { name: 'galley jug' });
+await picture('deliver', bench('deliver'));
+await picture('knit-chart', `/pieces/${piece.id}`);
+await picture('ledger', `/pieces/${piece.id}/ledger`);
+await picture('shelf', '/');
+await browser.close();
