@@ -8,6 +8,7 @@ import './app/theme.css';
 import { KnitChartPage } from './features/knit-chart/knit-chart-page';
 import { LedgerPage } from './features/ledger/ledger-page';
 import { ShelfPage } from './features/shelf/shelf-page';
+import { applyTheme } from './shared/theme';
 import { warmGraphics } from './features/view/graphics';
 
 // The bench brings the 3D view along, half of the code: fetched in an idle moment or when it is opened.
@@ -21,6 +22,7 @@ const router = createBrowserRouter([
   { path: '*', element: <ShelfPage /> },
 ]);
 
+applyTheme();
 warmGraphics(loadBench);
 listenToServer((action) => store.dispatch(action as never));
 

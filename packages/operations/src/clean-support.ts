@@ -9,7 +9,7 @@ export class CleanSupportParams {
     min: 0,
     max: 50,
     help: 'Points up to this height above the support go with it; empty or 0 takes it from the noise of the support.',
-    whenEmpty: 'from noise',
+    whenEmpty: 'auto',
   })
   clearance = 0;
 

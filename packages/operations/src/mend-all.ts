@@ -9,7 +9,7 @@ export class MendAllParams {
     min: 0,
     max: 10_000,
     help: 'Holes with a longer rim stay open; empty or 0 fills all holes.',
-    whenEmpty: 'all holes',
+    whenEmpty: 'all',
   })
   maxRim = 0;
 

@@ -12,7 +12,7 @@ export class MendReduceParams {
     min: 0,
     max: 100,
     help: 'Stops earlier rather than move the surface further than this; empty or 0 sets no limit.',
-    whenEmpty: 'no limit',
+    whenEmpty: 'none',
   })
   maxDeviation = 0;
 }

@@ -15,7 +15,7 @@ export class RegisterAutomaticParams {
     min: 0,
     max: 500,
     help: 'Cell of the thinned clouds in which features are compared; empty or 0 takes it from the size of the scans.',
-    whenEmpty: 'from size',
+    whenEmpty: 'auto',
   })
   coarseCell = 0;
 
@@ -24,7 +24,7 @@ export class RegisterAutomaticParams {
     min: 0,
     max: 100,
     help: 'Cell of the thinned clouds for the final fit; empty or 0 takes it from size and spacing.',
-    whenEmpty: 'from size',
+    whenEmpty: 'auto',
   })
   fineCell = 0;
 }

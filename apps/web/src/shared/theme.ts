@@ -1,4 +1,4 @@
-import { useEffect, useState } from 'react';
+import { useState } from 'react';
 
 type Theme = 'light' | 'dark';
 const KEY = 'amber-knit-theme';
@@ -9,17 +9,20 @@ function initial(): Theme {
   return window.matchMedia('(prefers-color-scheme: dark)').matches ? 'dark' : 'light';
 }
 
+/** Puts the theme on the page before anything is drawn: colours of scans depend on it. */
+export function applyTheme(theme = initial()): void {
+  document.documentElement.dataset.theme = theme;
+}
+
 /** The chosen theme, kept in this browser; starts with the system's. */
 export function useTheme(): [Theme, () => void] {
   const [theme, setTheme] = useState<Theme>(initial);
-  useEffect(() => {
-    document.documentElement.dataset.theme = theme;
-  }, [theme]);
   return [
     theme,
     () => {
       const next = theme === 'light' ? 'dark' : 'light';
       localStorage.setItem(KEY, next);
+      applyTheme(next);
       setTheme(next);
     },
   ];

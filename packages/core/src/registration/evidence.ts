@@ -86,6 +86,8 @@ function judgeOneWay(
   const on = Math.max(0.3 * scale.cell, 4 * scale.noise);
   const off = Math.max(0.4 * scale.cell, 6 * scale.noise);
   const lateral = (1.3 * scale.cell) ** 2;
+  // Beyond the other scan's rim its nearest point says nothing: only what lies straight above or below counts.
+  const above = scale.cell ** 2;
   const margin = Math.max(1.05 * scale.cell, 8 * scale.noise);
   const views = target.views.map((v) => ({ view: v, m: multiply(v.sensorFromScan, m) }));
   const share = 1 / Math.max(1, views.length);
@@ -109,9 +111,9 @@ function judgeOneWay(
       const ny = m[1] * pn[i] + m[5] * pn[i + 1] + m[9] * pn[i + 2];
       const nz = m[2] * pn[i] + m[6] * pn[i + 1] + m[10] * pn[i + 2];
       const r = Math.abs((x - q[k]) * qn[k] + (y - q[k + 1]) * qn[k + 1] + (z - q[k + 2]) * qn[k + 2]);
-      if (r < on && target.fineGrid.foundSquared < lateral && nx * qn[k] + ny * qn[k + 1] + nz * qn[k + 2] > 0.8)
-        matched++;
-      else if (r > off) beside++;
+      const facing = nx * qn[k] + ny * qn[k + 1] + nz * qn[k + 2];
+      if (r < on && target.fineGrid.foundSquared < lateral && facing > 0.8) matched++;
+      else if (r > off && facing > 0.5 && target.fineGrid.foundSquared - r * r < above) beside++;
     }
     for (const { view, m: t } of views) {
       const vz = t[2] * p[i] + t[6] * p[i + 1] + t[10] * p[i + 2] + t[14];

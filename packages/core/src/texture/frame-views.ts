@@ -8,6 +8,9 @@ import { rasterizeDepth } from '../mesh/rasterize.js';
 import { solveCholeskyInPlace } from '../math/solve.js';
 import type { RunContext } from '../runtime/run-context.js';
 
+/** Depth steps count this many depth pixels around. */
+const STEP_REACH = 2;
+
 /** A colour image with its camera in the piece's frame and how well it sees each vertex. */
 export interface FrameView {
   name: string;
@@ -48,7 +51,7 @@ export function viewsOfFrames(
 
 /**
  * How well a frame sees each vertex: the squared cosine of the incidence, faded out towards the picture's border and
- * at depth steps; zero where the mesh itself or anything measured in front hides it.
+ * at depth steps; zero where the mesh itself or anything measured in front hides it, or where the sensor looked past it.
  */
 function vertexQuality(mesh: TriangleMesh, normals: Float32Array, m: Mat4, frame: DepthFrame): Float32Array {
   const n = vertexCount(mesh);
@@ -68,30 +71,28 @@ function vertexQuality(mesh: TriangleMesh, normals: Float32Array, m: Mat4, frame
     const u = Math.round((fx * sx) / d + cx);
     const w = Math.round((fy * sy) / d + cy);
     const border = Math.min(u, w, width - 1 - u, height - 1 - w);
-    if (border < 2) continue;
+    if (border <= STEP_REACH) continue;
     const a = m[0] * normals[3 * v] + m[4] * normals[3 * v + 1] + m[8] * normals[3 * v + 2];
     const b = m[1] * normals[3 * v] + m[5] * normals[3 * v + 1] + m[9] * normals[3 * v + 2];
     const c = m[2] * normals[3 * v] + m[6] * normals[3 * v + 1] + m[10] * normals[3 * v + 2];
     const cos = -(a * sx + b * sy + c * d) / Math.hypot(sx, sy, d);
     if (cos < 0.2) continue;
     const slack = 0.8 + (1.5 * d) / (fx * cos);
-    let hidden = false;
+    const at = w * width + u;
+    const measured = frame.depth[at];
+    // Hidden by the mesh, by something in front that is not part of it, or beside what the sensor looked past.
+    if (depth[at] > 0 && depth[at] < d - slack - 1.5) continue;
+    if (measured > 0 && (measured < d - slack - 3 || measured > d + slack + 3)) continue;
     let step = false;
-    for (let dv = -1; dv <= 1 && !hidden; dv++) {
-      for (let du = -1; du <= 1; du++) {
-        const at = (w + dv) * width + u + du;
-        const seen = depth[at];
-        const measured = frame.depth[at];
-        if (seen > 0 && seen < d - slack - 1.5) {
-          if (du === 0 && dv === 0) hidden = true;
-          else step = true;
-        }
-        // Something that is not part of the mesh stands in front.
-        if (du === 0 && dv === 0 && measured > 0 && measured < d - slack - 3) hidden = true;
+    for (let dv = -STEP_REACH; dv <= STEP_REACH && !step; dv++) {
+      for (let du = -STEP_REACH; du <= STEP_REACH; du++) {
+        const seen = depth[at + dv * width + du];
+        // Nearer: it may cast its edge on this place. Farther or nothing: this place is an edge, its colour may be what lies behind.
+        const reach = slack * (1 + Math.max(Math.abs(du), Math.abs(dv))) + 1.5;
+        if (seen === 0 || seen < d - reach || seen > d + reach) step = true;
       }
     }
-    if (hidden) continue;
-    const fade = Math.min(1, (border - 1) / 10) * (step ? 0.15 : 1);
+    const fade = Math.min(1, (border - 1) / 10) * (step ? 0.05 : 1);
     out[v] = cos * cos * fade;
   }
   return out;

@@ -277,7 +277,7 @@ function Crossing({
           key={i}
           x={aside ? 8 : 0}
           y={radius + 16 + 15 * i + (aside ? 6 : 0)}
-          fontSize={i === 0 ? 11 : 10}
+          style={{ fontSize: i === 0 ? 11.5 : 10.5 }}
           textAnchor={aside ? 'start' : 'middle'}
           fill={i === 0 ? 'var(--ink)' : 'var(--muted)'}
           className="num"
