@@ -20,6 +20,8 @@ module.exports = {
     only('fusion', core('fusion'), [core('math|runtime|geometry|spatial|pointcloud|mesh')]),
     only('texture', core('texture'), [core('math|runtime|geometry|spatial|pointcloud|mesh|registration|fusion')]),
     only('measure', core('measure'), [core('math|runtime|geometry|spatial|pointcloud|mesh|registration|fusion')]),
+    only('tasks', core('tasks'), [core('[a-z]+')]),
+    only('threads', '^packages/threads/', ['^packages/core/']),
     only('operations', '^packages/operations/', ['^packages/core/']),
     only('contracts', '^packages/contracts/', ['^packages/operations/', '^packages/core/']),
     only('demo', '^demo/', ['^packages/core/']),

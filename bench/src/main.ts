@@ -11,7 +11,7 @@ else if (what === 'registration') {
   const name = (rest[0] ?? 'bunny') as 'jug' | 'bunny' | 'dragon';
   const object = benchObject(name);
   for (const seed of (rest[1] ?? '1,2,3,4,5').split(',').map(Number)) {
-    const r = registrationTrial(
+    const r = await registrationTrial(
       object,
       { seed, views: Number(rest[2] ?? 15), setups: seed % 2 ? 2 : 3 },
       rest.includes('--log'),

@@ -17,7 +17,11 @@ export interface TrialResult {
 }
 
 /** Cleans and registers simulated views and compares the poses with the truth, the reference scan aligned. */
-export function registrationTrial(object: BenchObject, options: Partial<SingleViewOptions>, log = false): TrialResult {
+export async function registrationTrial(
+  object: BenchObject,
+  options: Partial<SingleViewOptions>,
+  log = false,
+): Promise<TrialResult> {
   const views = simulateSingleViews(object.mesh, object.color, options);
   const started = performance.now();
   const ctx = createRunContext({ seed: 11 });
@@ -42,7 +46,7 @@ export function registrationTrial(object: BenchObject, options: Partial<SingleVi
   });
   const cleaned = performance.now();
   let stage = '';
-  const result = registerScans(
+  const result = await registerScans(
     scans,
     {},
     createRunContext({

@@ -1,4 +1,5 @@
 import { readFile } from 'node:fs/promises';
+import { availableParallelism } from 'node:os';
 import { parseArgs } from 'node:util';
 import {
   findOperation,
@@ -48,7 +49,7 @@ export async function parseRunArguments(argv: string[]): Promise<RunArguments> {
         units: { type: 'string' },
         viewpoint: { type: 'string', default: 'auto' },
         seed: { type: 'string', default: '1' },
-        threads: { type: 'string', default: '2' },
+        threads: { type: 'string', default: String(availableParallelism()) },
         quiet: { type: 'boolean', default: false },
       },
       strict: true,

@@ -19,7 +19,7 @@ async function run(argv: string[]): Promise<number> {
   const { scans, notes } = await loadInputs(args.in, args);
   const progress = new ProgressReporter(process.stderr, args.quiet);
   notes.forEach((n) => progress.note(n));
-  const result = await runRecipe(scans, args.recipe, args.set, args.seed, progress);
+  const result = await runRecipe(scans, args.recipe, args.set, args.seed, args.threads, progress);
   await writeResults(args.out, result, {
     recipe: args.recipe.name,
     seed: args.seed,

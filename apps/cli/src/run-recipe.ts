@@ -11,6 +11,7 @@ import {
   type Recipe,
   type WorkData,
 } from '@amber-knit/operations';
+import { ThreadPool } from '@amber-knit/threads';
 import type { ProgressReporter } from './progress.js';
 
 export interface StepReport {
@@ -36,38 +37,45 @@ export async function runRecipe(
   recipe: Recipe,
   set: Map<string, Record<string, unknown>>,
   seed: number,
+  threads: number,
   progress: ProgressReporter,
 ): Promise<RecipeResult> {
   let data: Partial<WorkData> = { scans };
   const steps: StepReport[] = [];
-  for (const step of recipe.steps) {
-    const operation = findOperation(step.operation);
-    const values = { ...operation.suggest(pieceStats(data)), ...step.set, ...set.get(operation.id) };
-    const notes: string[] = [];
-    progress.begin(operation.title);
-    const started = performance.now();
-    const ctx = createRunContext({
-      seed,
-      onProgress: (f, s) => progress.update(f, s),
-      onNote: (n) => {
-        notes.push(n);
-        progress.note(n);
-      },
-    });
-    const result = await runOperation(operation, data, values, ctx);
-    const seconds = (performance.now() - started) / 1000;
-    progress.end(operation.summarize(result.figures));
-    data = { ...data, ...result.outputs };
-    steps.push({
-      operation: operation.id,
-      version: operation.version,
-      params: result.params,
-      inputs: operation.needs.concat(operation.uses ?? []).filter((k) => data[k] !== undefined),
-      figures: result.figures,
-      notes,
-      seconds: Number(seconds.toFixed(3)),
-      peakMemoryMb: Math.round(process.resourceUsage().maxRSS / 1024),
-    });
+  const pool = new ThreadPool(threads);
+  try {
+    for (const step of recipe.steps) {
+      const operation = findOperation(step.operation);
+      const values = { ...operation.suggest(pieceStats(data)), ...step.set, ...set.get(operation.id) };
+      const notes: string[] = [];
+      progress.begin(operation.title);
+      const started = performance.now();
+      const ctx = createRunContext({
+        seed,
+        pool,
+        onProgress: (f, s) => progress.update(f, s),
+        onNote: (n) => {
+          notes.push(n);
+          progress.note(n);
+        },
+      });
+      const result = await runOperation(operation, data, values, ctx);
+      const seconds = (performance.now() - started) / 1000;
+      progress.end(operation.summarize(result.figures));
+      data = { ...data, ...result.outputs };
+      steps.push({
+        operation: operation.id,
+        version: operation.version,
+        params: result.params,
+        inputs: operation.needs.concat(operation.uses ?? []).filter((k) => data[k] !== undefined),
+        figures: result.figures,
+        notes,
+        seconds: Number(seconds.toFixed(3)),
+        peakMemoryMb: Math.round(process.resourceUsage().maxRSS / 1024),
+      });
+    }
+  } finally {
+    await pool.close();
   }
   return { data, steps };
 }

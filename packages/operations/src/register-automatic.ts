@@ -66,7 +66,7 @@ export const registerAutomatic = defineOperation({
   suggest: () => ({}),
   async run({ scans }, params, ctx) {
     const { registerScans } = await import('@amber-knit/core/registration');
-    const result = registerScans(scans, params, ctx);
+    const result = await registerScans(scans, params, ctx);
     for (const r of result.rivals) {
       ctx.note(
         `${scans[r.scan].name} also fits in another place (${Math.round(100 * r.scoreRatio)} % of the evidence).`,

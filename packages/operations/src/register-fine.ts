@@ -15,7 +15,7 @@ export const registerFine = defineOperation({
   suggest: () => ({}),
   async run({ scans, placements }, params, ctx) {
     const { refinePlacements } = await import('@amber-knit/core/registration');
-    const result = refinePlacements(scans, placements, params, ctx);
+    const result = await refinePlacements(scans, placements, params, ctx);
     return { outputs: { placements: result.placements }, figures: registrationFigures(result) };
   },
   summarize: summarizeRegistration,

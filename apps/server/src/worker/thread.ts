@@ -1,6 +1,8 @@
+import { availableParallelism } from 'node:os';
 import { parentPort, workerData } from 'node:worker_threads';
 import { createRunContext, GeometryError } from '@amber-knit/core/runtime';
 import { findOperation, runOperation, type WorkData } from '@amber-knit/operations';
+import { ThreadPool } from '@amber-knit/threads';
 import type { TexturedMesh } from '@amber-knit/core/geometry';
 import {
   decodePlacements,
@@ -56,13 +58,15 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
     ...(job.model ? { model: decodeSurface(job.model) as TexturedMesh } : {}),
     ...(job.file ? { file: { ...job.file, mediaType: 'application/octet-stream' } } : {}),
   };
+  const pool = new ThreadPool(availableParallelism());
   const ctx = createRunContext({
+    pool,
     seed: job.seed,
     cancelFlag: new Int32Array(job.cancelFlag),
     onProgress: (fraction, stage) => send({ type: 'progress', fraction, stage }),
     onNote: (text) => send({ type: 'note', text }),
   });
-  const { outputs, figures } = await runOperation(operation, data, job.params, ctx);
+  const { outputs, figures } = await runOperation(operation, data, job.params, ctx).finally(() => pool.close());
   ctx.checkpoint(1, 'Storing');
   const changed = (outputs.scans ?? []).filter((s) => !scans.some((old) => old.cloud === s.cloud));
   return {

@@ -6,7 +6,7 @@ import { computeFpfh, FPFH_SIZE } from '../pointcloud/fpfh.js';
 import { estimateSpacing } from '../pointcloud/spacing.js';
 import { thinByVoxel } from '../pointcloud/thin.js';
 import { createRandom } from '../math/random.js';
-import type { RunContext } from '../runtime/run-context.js';
+import { createRunContext, type RunContext } from '../runtime/run-context.js';
 import { PointGrid } from '../spatial/point-grid.js';
 import { buildRangeViews, type RangeView } from './range-view.js';
 
@@ -77,6 +77,21 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
     shuffle,
     views: buildRangeViews(scan, viewpoints),
     noise: estimated.noise,
+  };
+}
+
+/** One preparation, as a task for a pool. */
+export function prepareScanTask(scale: RegistrationScale, job: { scan: Scan; seed: number }): PreparedScan {
+  return prepareScan(job.scan, scale, job.seed, createRunContext());
+}
+
+/** A prepared scan that was copied from another core has lost its grids' methods: gives it new ones. */
+export function reviveScan(s: PreparedScan): PreparedScan {
+  if (s.fineGrid instanceof PointGrid) return s;
+  return {
+    ...s,
+    coarseGrid: new PointGrid(s.coarse.positions, (s.coarseGrid as PointGrid).cellSize),
+    fineGrid: new PointGrid(s.fine.positions, (s.fineGrid as PointGrid).cellSize),
   };
 }
 

@@ -1,13 +1,20 @@
 import { assertUsableCloud } from '../geometry/point-cloud.js';
-import { loosePlacement, type Placement, type Scan } from '../geometry/scan.js';
+import { loosePlacement, sensorPositions, type Placement, type Scan } from '../geometry/scan.js';
 import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
+import { mapTask } from '../runtime/task-pool.js';
 import { assembleScans, type RivalPlacement } from './assemble.js';
 import type { EvidenceScale } from './evidence.js';
 import { refineJointly, type PairResidual, type RefinementScan } from './joint-refinement.js';
 import { findPairCandidates, type PairCandidate } from './pair-candidates.js';
 import { uprightFrame } from './upright-frame.js';
-import { prepareScan, suggestScale, type PreparedScan, type RegistrationScale } from './prepared-scan.js';
+import {
+  prepareScanTask,
+  reviveScan,
+  suggestScale,
+  type PreparedScan,
+  type RegistrationScale,
+} from './prepared-scan.js';
 
 export interface RegisterScansOptions {
   /** Name of the scan that stays put; empty = the first that fits. */
@@ -36,35 +43,20 @@ export interface RegisterScansResult {
  * free-space and overlap evidence, then refinement of all together. Scans that fit nowhere stay loose; that is a
  * result, not an error. A single scan is its own reference.
  */
-export function registerScans(
+export async function registerScans(
   scans: Scan[],
   options: Partial<RegisterScansOptions>,
   ctx: RunContext,
-): RegisterScansResult {
+): Promise<RegisterScansResult> {
   const o = { ...REGISTER_SCANS_DEFAULTS, ...options };
-  for (const s of scans) assertUsableCloud(s.cloud, s.name);
-  const suggested = suggestScale(scans);
-  const scale: RegistrationScale = { coarse: o.coarseCell || suggested.coarse, fine: o.fineCell || suggested.fine };
-  const prepared = scans.map((s, i) =>
-    prepareScan(
-      s,
-      scale,
-      1 + Math.floor(ctx.random() * 0xffffffff),
-      ctx.part((0.25 * i) / scans.length, (0.25 * (i + 1)) / scans.length, 'Describing scans'),
-    ),
-  );
+  const scale = chooseScale(scans, o);
+  const prepared = await prepareScans(scans, scale, ctx.part(0, 0.25, 'Describing scans'));
 
   const evidenceScale: EvidenceScale = { cell: scale.fine, noise: medianNoise(prepared) };
-  const candidates: PairCandidate[] = [];
-  const n = scans.length;
-  const pairs = (n * (n - 1)) / 2;
-  let done = 0;
-  for (let a = 0; a < n; a++) {
-    for (let b = a + 1; b < n; b++) {
-      ctx.checkpoint(0.25 + (0.4 * done++) / pairs, 'Comparing pairs');
-      candidates.push(...findPairCandidates(prepared, a, b, scale.coarse, evidenceScale));
-    }
-  }
+  const pairs = scans.flatMap((_, a) => scans.slice(a + 1).map((_s, k): [number, number] => [a, a + 1 + k]));
+  const shared: PairTask = { prepared, cell: scale.coarse, evidenceScale };
+  const found = await mapTask('compare-pair', comparePair, shared, pairs, ctx.part(0.25, 0.65, 'Comparing pairs'));
+  const candidates = found.flat();
   const assembly = assembleScans(prepared, candidates, scale.coarse, evidenceScale, ctx.part(0.65, 0.8, 'Assembling'));
   return finish(
     scans,
@@ -81,24 +73,15 @@ export function registerScans(
  * Refines scans that are already about in place, all together. Loose and excluded scans are left as they are.
  * @throws GeometryError `empty-input` if a cloud is too small
  */
-export function refinePlacements(
+export async function refinePlacements(
   scans: Scan[],
   placements: Placement[],
   options: Partial<RegisterScansOptions>,
   ctx: RunContext,
-): RegisterScansResult {
+): Promise<RegisterScansResult> {
   const o = { ...REGISTER_SCANS_DEFAULTS, ...options };
-  for (const s of scans) assertUsableCloud(s.cloud, s.name);
-  const suggested = suggestScale(scans);
-  const scale: RegistrationScale = { coarse: o.coarseCell || suggested.coarse, fine: o.fineCell || suggested.fine };
-  const prepared = scans.map((s, i) =>
-    prepareScan(
-      s,
-      scale,
-      i + 1,
-      ctx.part((0.4 * i) / scans.length, (0.4 * (i + 1)) / scans.length, 'Describing scans'),
-    ),
-  );
+  const scale = chooseScale(scans, o);
+  const prepared = await prepareScans(scans, scale, ctx.part(0, 0.4, 'Describing scans'));
   const byName = new Map(placements.map((p) => [p.name, p]));
   const poses = scans.map((s) => {
     const p = byName.get(s.name);
@@ -109,6 +92,33 @@ export function refinePlacements(
     if (byName.get(p.name)?.state === 'excluded') Object.assign(p, byName.get(p.name));
   }
   return result;
+}
+
+/** What all comparisons of pairs share. */
+export interface PairTask {
+  prepared: PreparedScan[];
+  cell: number;
+  evidenceScale: EvidenceScale;
+}
+
+/** One comparison, as a task for a pool. */
+export function comparePair({ prepared, cell, evidenceScale }: PairTask, [a, b]: [number, number]): PairCandidate[] {
+  return findPairCandidates(prepared, a, b, cell, evidenceScale);
+}
+
+function chooseScale(scans: Scan[], o: RegisterScansOptions): RegistrationScale {
+  for (const s of scans) assertUsableCloud(s.cloud, s.name);
+  const suggested = suggestScale(scans);
+  return { coarse: o.coarseCell || suggested.coarse, fine: o.fineCell || suggested.fine };
+}
+
+async function prepareScans(scans: Scan[], scale: RegistrationScale, ctx: RunContext): Promise<PreparedScan[]> {
+  const jobs = scans.map((s) => ({
+    // Depth images are not needed here and would be copied to every core.
+    scan: { ...s, viewpoints: sensorPositions(s), frames: undefined },
+    seed: 1 + Math.floor(ctx.random() * 0xffffffff),
+  }));
+  return (await mapTask('prepare-scan', prepareScanTask, scale, jobs, ctx)).map(reviveScan);
 }
 
 function finish(

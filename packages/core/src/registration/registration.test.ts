@@ -71,8 +71,8 @@ function worst(found: (Mat4 | undefined)[], reference: number): { angleDeg: numb
 }
 
 // The points of these small views lie 1.2 mm apart; full-sized views reach 0.02 mm (docs/figures.md).
-test('views in unknown positions are put together within a fifth of their spacing', () => {
-  const r = registerScans(
+test('views in unknown positions are put together within a fifth of their spacing', async () => {
+  const r = await registerScans(
     set.map((s) => s.scan),
     {},
     createRunContext({ seed: 2 }),
@@ -86,7 +86,7 @@ test('views in unknown positions are put together within a fifth of their spacin
   expect(e.shift).toBeLessThan(0.25);
 }, 120_000);
 
-test('rough placements are refined and a wanted reference stays put', () => {
+test('rough placements are refined and a wanted reference stays put', async () => {
   const random = createRandom(4);
   const rough = set.map(({ scan, objectFromScan }) => ({
     name: scan.name,
@@ -99,7 +99,7 @@ test('rough placements are refined and a wanted reference stays put', () => {
       objectFromScan,
     ),
   }));
-  const r = refinePlacements(
+  const r = await refinePlacements(
     set.map((s) => s.scan),
     rough,
     { reference: 'v3' },
@@ -114,23 +114,23 @@ test('rough placements are refined and a wanted reference stays put', () => {
   expect(e.shift).toBeLessThan(0.25);
 }, 120_000);
 
-test('a single scan is its own reference, one of another object stays loose', () => {
-  const one = registerScans([set[0].scan], {}, ctx);
+test('a single scan is its own reference, one of another object stays loose', async () => {
+  const one = await registerScans([set[0].scan], {}, ctx);
   expect(one.placements[0].state).toBe('registered');
   const plate: number[] = [];
   for (let x = -30; x < 30; x++)
     for (let y = -30; y < 30; y++) plate.push(x, y, 200 + 4 * Math.sin(x / 3) * Math.cos(y / 2));
   const other: Scan = { name: 'other', cloud: { positions: Float32Array.from(plate) }, viewpoints: [[0, 0, 0]] };
-  const r = registerScans([set[0].scan, set[1].scan, other], {}, createRunContext({ seed: 1 }));
+  const r = await registerScans([set[0].scan, set[1].scan, other], {}, createRunContext({ seed: 1 }));
   expect(r.placements.find((p) => p.name === 'other')!.state).toBe('loose');
   expect(r.placements.filter((p) => p.state === 'registered')).toHaveLength(2);
   // The same seed gives the same result, to the last bit.
-  const again = registerScans([set[0].scan, set[1].scan, other], {}, createRunContext({ seed: 1 }));
+  const again = await registerScans([set[0].scan, set[1].scan, other], {}, createRunContext({ seed: 1 }));
   expect(again.placements).toEqual(r.placements);
 }, 120_000);
 
-test('too small a scan is refused by name', () => {
-  expect(() => registerScans([{ name: 'tiny', cloud: { positions: new Float32Array(30) } }], {}, ctx)).toThrow(
+test('too small a scan is refused by name', async () => {
+  await expect(registerScans([{ name: 'tiny', cloud: { positions: new Float32Array(30) } }], {}, ctx)).rejects.toThrow(
     /tiny holds 10 points/,
   );
 });

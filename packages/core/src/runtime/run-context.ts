@@ -1,5 +1,6 @@
 import { createRandom, type Random } from '../math/random.js';
 import { GeometryError } from './geometry-error.js';
+import type { TaskPool } from './task-pool.js';
 
 /**
  * What a running computation may ask of its surroundings: progress, cancellation and seeded random numbers.
@@ -14,6 +15,8 @@ export interface RunContext {
   part(from: number, to: number, stage?: string): RunContext;
   /** Counts and notices for the step's log, e.g. "3 frames without a pose were left out". */
   note(message: string): void;
+  /** Other cores to work on, if there are any. */
+  readonly pool?: TaskPool;
 }
 
 export interface RunContextOptions {
@@ -23,6 +26,7 @@ export interface RunContextOptions {
   onNote?: (message: string) => void;
   /** One 32-bit word; non-zero means "stop". May be backed by a SharedArrayBuffer. */
   cancelFlag?: Int32Array;
+  pool?: TaskPool;
 }
 
 /** Creates the root context of a run. The same seed gives the same random numbers. */
@@ -50,6 +54,7 @@ export function createRunContext(options: RunContextOptions = {}): RunContext {
     random,
     part: (a, b, own) => span(from + (to - from) * a, from + (to - from) * b, own ?? stage),
     note: (message) => onNote?.(message),
+    pool: options.pool,
   });
   return span(0, 1, '');
 }

@@ -1,0 +1,25 @@
+import { comparePair, prepareScanTask, reviveScan, type PairTask } from '../registration/index.js';
+import type { Task } from '../runtime/task-pool.js';
+
+/** A task with what its shared data needs after having been copied. */
+interface KnownTask {
+  run: Task<never, never, unknown>;
+  revive?: (shared: never) => unknown;
+}
+
+/** Everything a task pool can be asked for, by name. */
+const TASKS: Record<string, KnownTask> = {
+  'prepare-scan': { run: prepareScanTask },
+  'compare-pair': {
+    run: comparePair,
+    revive: (shared: PairTask): PairTask => ({ ...shared, prepared: shared.prepared.map(reviveScan) }),
+  },
+};
+
+/** A function of the items of one task, for one worker. @throws Error if there is no such task */
+export function openTask(name: string, shared: unknown): (item: unknown) => unknown {
+  const task = TASKS[name];
+  if (!task) throw new Error(`There is no task "${name}".`);
+  const revived = task.revive ? task.revive(shared as never) : shared;
+  return (item) => task.run(revived as never, item as never);
+}
