@@ -30,7 +30,7 @@ export default {
     {
       ...common,
       displayName: 'unit',
-      testMatch: ['<rootDir>/{packages,demo,bench}/**/*.test.ts', '<rootDir>/apps/cli/**/*.test.ts'],
+      testMatch: ['<rootDir>/{packages,demo,bench}/**/*.test.ts', '<rootDir>/apps/{cli,web}/**/*.test.ts'],
     },
     { ...common, displayName: 'server', testMatch: ['<rootDir>/apps/server/**/*.spec.ts'] },
   ],

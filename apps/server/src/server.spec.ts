@@ -1,46 +1,23 @@
-import { mkdtempSync } from 'node:fs';
-import { createServer } from 'node:net';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import pg from 'pg';
-import request from 'supertest';
-import { Upload } from 'tus-js-client';
-import type { NestExpressApplication } from '@nestjs/platform-express';
 import { DataSource } from 'typeorm';
 import type { PieceView, StepView } from '@amber-knit/contracts';
-import { writePly } from '@amber-knit/core/io';
-import { createApp } from './create-app.js';
+import { Harness, scanFile } from '../test/harness.js';
 import { PieceStore } from './pieces/piece-store.js';
 import { CHANNELS, StepQueue } from './steps/step-queue.js';
 import { BlobStore } from './storage/blob-store.js';
 import { StepRunner } from './worker/step-runner.js';
 
 /** The real application on a real PostgreSQL (DATABASE_URL), with a worker in this process. */
-let app: NestExpressApplication;
+let harness: Harness;
 let runner: StepRunner;
 let queue: StepQueue;
 let db: DataSource;
 let listener: pg.Client;
-let base = '';
 
 beforeAll(async () => {
-  const port = await new Promise<number>((resolve) => {
-    const s = createServer().listen(0, '127.0.0.1', () => {
-      const { port: p } = s.address() as { port: number };
-      s.close(() => resolve(p));
-    });
-  });
   const databaseUrl = process.env.DATABASE_URL!;
-  app = await createApp({
-    databaseUrl,
-    host: '127.0.0.1',
-    port,
-    uploadDir: mkdtempSync(join(tmpdir(), 'amber-up-')),
-    webDir: 'none',
-    maxUploadBytes: 1e8,
-  });
-  await app.listen(port, '127.0.0.1');
-  base = `http://127.0.0.1:${port}`;
+  harness = await Harness.start(databaseUrl);
+  const { app } = harness;
   db = app.get(DataSource);
   queue = app.get(StepQueue);
   // Threads run built code: raw TypeScript can't be a worker entry.
@@ -63,48 +40,10 @@ afterAll(async () => {
   await listener.end();
   await runner.stop();
   await queue.stop();
-  await app.close();
+  await harness.app.close();
 }, 30_000);
 
-const http = () => request(base);
-
-async function newPiece(name = 'Test piece'): Promise<PieceView> {
-  return (await http().post('/api/pieces').send({ name }).expect(201)).body as PieceView;
-}
-
-async function upload(pieceId: string, name: string, bytes: Uint8Array): Promise<string> {
-  return new Promise((resolve, reject) => {
-    new Upload(Buffer.from(bytes), {
-      endpoint: `${base}/api/uploads`,
-      metadata: { filename: name, pieceId, setup: 'Upright' },
-      chunkSize: 100_000,
-      retryDelays: [],
-      onError: reject,
-      onSuccess: ({ lastResponse }) => resolve(lastResponse.getHeader('Amber-Step') ?? ''),
-    }).start();
-  });
-}
-
-async function finished(stepId: string): Promise<StepView> {
-  for (let i = 0; i < 600; i++) {
-    const step = (await http().get(`/api/steps/${stepId}`)).body as StepView;
-    if (step.status !== 'queued' && step.status !== 'running') return step;
-    await new Promise((r) => setTimeout(r, 100));
-  }
-  throw new Error('The step did not finish.');
-}
-
-/** A bumpy half ball seen from the origin. */
-function scanFile(points = 20_000): Uint8Array {
-  const positions: number[] = [];
-  for (let i = 0; i < points; i++) {
-    const z = -(i + 0.5) / points;
-    const phi = i * Math.PI * (3 - Math.sqrt(5));
-    const r = Math.sqrt(1 - z * z) * 40 * (1 + 0.1 * Math.sin(3 * phi));
-    positions.push(r * Math.cos(phi), r * Math.sin(phi), 300 + 40 * z);
-  }
-  return writePly({ positions: Float32Array.from(positions) });
-}
+const http = () => harness.http();
 
 test('faults come as problem details that name the fault', async () => {
   const empty = await http().post('/api/pieces').send({ name: '' }).expect(400);
@@ -112,7 +51,7 @@ test('faults come as problem details that name the fault', async () => {
   expect(empty.body).toMatchObject({ status: 400, detail: expect.stringContaining('name') });
   await http().get('/api/pieces/11111111-1111-4111-8111-111111111111').expect(404);
   await http().get('/api/pieces/no-id').expect(400);
-  const piece = await newPiece();
+  const piece = await harness.newPiece();
   const wrong = await http()
     .post(`/api/pieces/${piece.id}/steps`)
     .send({ operationId: 'fuse.surface', params: { voxel: -5 } })
@@ -130,11 +69,11 @@ test('the OpenAPI page lists the calls', async () => {
 });
 
 test('a file goes up in parts, is checked, becomes a scan, then a mesh; undo and redo move between states', async () => {
-  const piece = await newPiece();
+  const piece = await harness.newPiece();
   const bytes = scanFile();
-  const imported = await finished(await upload(piece.id, 'front.ply', bytes));
+  const imported = await harness.finished(await harness.upload(piece.id, 'front.ply', bytes));
   expect(imported).toMatchObject({ status: 'done', summary: 'front: 20,000 points' });
-  let view = (await http().get(`/api/pieces/${piece.id}`)).body as PieceView;
+  let view = await harness.piece(piece.id);
   expect(view.scanList[0]).toMatchObject({ name: 'front', setup: 'Upright', placement: { state: 'loose' } });
   const data = await http()
     .get(`/api/artifacts/${view.scanList[0].cloud.id}/data`)
@@ -148,22 +87,17 @@ test('a file goes up in parts, is checked, becomes a scan, then a mesh; undo and
   expect(data.headers['cache-control']).toMatch(/immutable/);
 
   for (const operationId of ['register.automatic', 'fuse.surface', 'mend.all']) {
-    const step = (await http().post(`/api/pieces/${piece.id}/steps`).send({ operationId, seed: 4 }).expect(202))
-      .body as StepView;
-    expect(await finished(step.id)).toMatchObject({ status: 'done', seed: 4 });
+    const step = await harness.enqueue(piece.id, operationId, {}, 4);
+    expect(await harness.finished(step.id)).toMatchObject({ status: 'done', seed: 4 });
   }
-  view = (await http().get(`/api/pieces/${piece.id}`)).body as PieceView;
+  view = await harness.piece(piece.id);
   expect(view.watertight).toBe(true);
   expect(view.stages.find((s) => s.stage === 'mend')).toMatchObject({ state: 'done', detail: 'watertight' });
 
   // Cleaning again changes what the mesh was made from: it is out of date, not gone.
-  const thin = (
-    await http()
-      .post(`/api/pieces/${piece.id}/steps`)
-      .send({ operationId: 'clean.thin', params: { cell: 2 } })
-  ).body as StepView;
-  await finished(thin.id);
-  view = (await http().get(`/api/pieces/${piece.id}`)).body as PieceView;
+  const thin = await harness.enqueue(piece.id, 'clean.thin', { cell: 2 });
+  await harness.finished(thin.id);
+  view = await harness.piece(piece.id);
   expect(view.stages.find((s) => s.stage === 'fuse')!.state).toBe('outdated');
   expect(view.lastStep).toBe('Thin out');
   const undone = (await http().post(`/api/pieces/${piece.id}/undo`).expect(200)).body as PieceView;
@@ -182,45 +116,34 @@ test('a file goes up in parts, is checked, becomes a scan, then a mesh; undo and
 }, 120_000);
 
 test('a file that is no scan fails with its reason and leaves the piece as it was', async () => {
-  const piece = await newPiece();
-  const step = await finished(
-    await upload(piece.id, 'letter.stl', new TextEncoder().encode('Dear colleague, '.repeat(20))),
+  const piece = await harness.newPiece();
+  const step = await harness.finished(
+    await harness.upload(piece.id, 'letter.stl', new TextEncoder().encode('Dear colleague, '.repeat(20))),
   );
   expect(step).toMatchObject({ status: 'failed', error: expect.stringContaining('not an STL file') });
-  const view = (await http().get(`/api/pieces/${piece.id}`)).body as PieceView;
+  const view = await harness.piece(piece.id);
   expect(view.scans).toBe(0);
 }, 60_000);
 
 test('a running step stops within a second of being cancelled and changes nothing', async () => {
-  const piece = await newPiece();
-  await finished(await upload(piece.id, 'front.ply', scanFile(120_000)));
-  await finished(
-    ((await http().post(`/api/pieces/${piece.id}/steps`).send({ operationId: 'register.automatic' })).body as StepView)
-      .id,
-  );
-  const before = (await http().get(`/api/pieces/${piece.id}`)).body as PieceView;
-  const step = (
-    await http()
-      .post(`/api/pieces/${piece.id}/steps`)
-      .send({ operationId: 'fuse.surface', params: { voxel: 0.12 } })
-  ).body as StepView;
-  for (let i = 0; i < 200; i++) {
-    const now = (await http().get(`/api/steps/${step.id}`)).body as StepView;
-    if (now.status === 'running' && now.progress > 0) break;
-    await new Promise((r) => setTimeout(r, 50));
-  }
+  const piece = await harness.newPiece();
+  await harness.finished(await harness.upload(piece.id, 'front.ply', scanFile(120_000)));
+  await harness.finished((await harness.enqueue(piece.id, 'register.automatic')).id);
+  const before = await harness.piece(piece.id);
+  const step = await harness.enqueue(piece.id, 'fuse.surface', { voxel: 0.12 });
+  await harness.until(step.id, (s) => s.status === 'running' && s.progress > 0);
   const asked = Date.now();
   await http().post(`/api/steps/${step.id}/cancel`).expect(202);
-  const ended = await finished(step.id);
+  const ended = await harness.finished(step.id);
   expect(ended.status).toBe('cancelled');
   expect(Date.parse(ended.finishedAt!) - asked).toBeLessThan(1000);
-  const after = (await http().get(`/api/pieces/${piece.id}`)).body as PieceView;
+  const after = await harness.piece(piece.id);
   expect(after.mesh).toBeNull();
   expect(after.scanList).toEqual(before.scanList);
 }, 120_000);
 
 test('a step whose worker went silent is taken up again, and fails clearly the second time', async () => {
-  const piece = await newPiece();
+  const piece = await harness.newPiece();
   const insert = async (attempt: number): Promise<string> => {
     const rows = (await db.query(
       `INSERT INTO step (piece_id, operation_id, operation_version, params, seed, status, attempt, worker, heartbeat, started_at)
@@ -232,18 +155,21 @@ test('a step whose worker went silent is taken up again, and fails clearly the s
   const first = await insert(1);
   await queue.recoverLost();
   // It ran again, and failed for its own reason: the piece has no scans.
-  expect(await finished(first)).toMatchObject({
+  expect(await harness.finished(first)).toMatchObject({
     status: 'failed',
     attempt: 2,
     error: expect.stringContaining('needs scans first'),
   });
   const second = await insert(2);
   await queue.recoverLost();
-  expect(await finished(second)).toMatchObject({ status: 'failed', error: expect.stringContaining('lost twice') });
+  expect(await harness.finished(second)).toMatchObject({
+    status: 'failed',
+    error: expect.stringContaining('lost twice'),
+  });
 }, 60_000);
 
 test('the same bytes are stored once and come back in chunks', async () => {
-  const blobs = app.get(BlobStore);
+  const blobs = harness.app.get(BlobStore);
   const bytes = new Uint8Array(5_000_000).map((_, i) => (i * 31) & 255);
   const sha = await blobs.put(bytes);
   expect(await blobs.put(bytes)).toBe(sha);

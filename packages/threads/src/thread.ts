@@ -6,8 +6,7 @@ import { openTask } from '@amber-knit/core/tasks';
 export type ToThread = { type: 'task'; name: string; shared: unknown } | { type: 'item'; index: number; item: unknown };
 
 export type FromThread =
-  | { type: 'result'; index: number; value: unknown }
-  | { type: 'failed'; message: string; code?: GeometryErrorCode };
+  { type: 'result'; index: number; value: unknown } | { type: 'failed'; message: string; code?: GeometryErrorCode };
 
 if (parentPort) {
   const port = parentPort;

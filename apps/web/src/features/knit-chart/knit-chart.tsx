@@ -6,17 +6,10 @@ import { STAGE_NAMES } from '../../app/stages';
 import { shortCount } from '../../shared/format';
 import { GlyphShape, stateWord, type GlyphState } from '../../shared/state-glyph';
 import { strandColor } from '../../shared/strand-colors';
+import { chartHeight, layoutRows, middleOf, type Row } from './chart-layout';
 
 const WIDTH = 1210;
 const LEFT = 262;
-const ROW = 51;
-const TOP = 84;
-
-interface Row {
-  y: number;
-  heading?: string;
-  scan: ScanView;
-}
 
 /** Strands of the scans running through the stages until they are knitted into one. */
 export function KnitChart({ piece }: { piece: PieceView }) {
@@ -30,9 +23,8 @@ export function KnitChart({ piece }: { piece: PieceView }) {
     [],
   );
   const rows = useMemo(() => layoutRows(piece), [piece]);
-  const bottom = (rows[rows.length - 1]?.y ?? TOP) + 44;
-  const middle = rows.length > 0 ? (rows[0].y + rows[rows.length - 1].y) / 2 : TOP;
-  const height = Math.max(bottom + 10, 300);
+  const middle = middleOf(rows);
+  const height = chartHeight(rows);
   const go = (stage: Stage): void => void navigate(`/pieces/${piece.id}/bench/${stage}`);
   const current = piece.stages.find((s) => s.state === 'empty' && s.stage !== 'clean')?.stage ?? 'deliver';
   const state = (stage: Stage) => piece.stages.find((s) => s.stage === stage)!;
@@ -103,21 +95,6 @@ export function KnitChart({ piece }: { piece: PieceView }) {
         })}
     </svg>
   );
-}
-
-function layoutRows(piece: PieceView): Row[] {
-  const rows: Row[] = [];
-  let y = TOP + 30;
-  for (const setup of piece.setups) {
-    piece.scanList
-      .filter((s) => s.setup === setup)
-      .forEach((scan, i) => {
-        rows.push({ y, scan, heading: i === 0 ? setup : undefined });
-        y += ROW;
-      });
-    y += 20;
-  }
-  return rows;
 }
 
 type XScale = (stage: Stage) => number | undefined;

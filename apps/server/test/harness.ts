@@ -1,0 +1,98 @@
+import { mkdtempSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import request from 'supertest';
+import { Upload } from 'tus-js-client';
+import type { NestExpressApplication } from '@nestjs/platform-express';
+import type { PieceView, StepView } from '@amber-knit/contracts';
+import { writePly } from '@amber-knit/core/io';
+import { createApp } from '../src/create-app.js';
+
+/** The real application on a real PostgreSQL, without a worker, with calls that tests share. */
+export class Harness {
+  private constructor(
+    readonly app: NestExpressApplication,
+    readonly base: string,
+  ) {}
+
+  static async start(databaseUrl: string): Promise<Harness> {
+    const port = await new Promise<number>((resolve) => {
+      const s = createServer().listen(0, '127.0.0.1', () => {
+        const { port: p } = s.address() as { port: number };
+        s.close(() => resolve(p));
+      });
+    });
+    const app = await createApp({
+      databaseUrl,
+      host: '127.0.0.1',
+      port,
+      uploadDir: mkdtempSync(join(tmpdir(), 'amber-up-')),
+      webDir: 'none',
+      maxUploadBytes: 1e8,
+    });
+    await app.listen(port, '127.0.0.1');
+    return new Harness(app, `http://127.0.0.1:${port}`);
+  }
+
+  http() {
+    return request(this.base);
+  }
+
+  async newPiece(name = 'Test piece'): Promise<PieceView> {
+    return (await this.http().post('/api/pieces').send({ name }).expect(201)).body as PieceView;
+  }
+
+  async piece(id: string): Promise<PieceView> {
+    return (await this.http().get(`/api/pieces/${id}`).expect(200)).body as PieceView;
+  }
+
+  /** Sends a file in parts. @returns the step that checks it */
+  upload(pieceId: string, name: string, bytes: Uint8Array): Promise<string> {
+    return new Promise((resolve, reject) => {
+      new Upload(Buffer.from(bytes), {
+        endpoint: `${this.base}/api/uploads`,
+        metadata: { filename: name, pieceId, setup: 'Upright' },
+        chunkSize: 100_000,
+        retryDelays: [],
+        onError: reject,
+        onSuccess: ({ lastResponse }) => resolve(lastResponse.getHeader('Amber-Step') ?? ''),
+      }).start();
+    });
+  }
+
+  async enqueue(pieceId: string, operationId: string, params: object = {}, seed = 1): Promise<StepView> {
+    return (await this.http().post(`/api/pieces/${pieceId}/steps`).send({ operationId, params, seed }).expect(202))
+      .body as StepView;
+  }
+
+  async step(id: string): Promise<StepView> {
+    return (await this.http().get(`/api/steps/${id}`)).body as StepView;
+  }
+
+  /** Waits until a step is as wanted. @throws Error after a minute */
+  async until(stepId: string, wanted: (s: StepView) => boolean): Promise<StepView> {
+    for (let i = 0; i < 1200; i++) {
+      const step = await this.step(stepId);
+      if (wanted(step)) return step;
+      await new Promise((r) => setTimeout(r, 50));
+    }
+    throw new Error(`The step did not get there: ${JSON.stringify(await this.step(stepId))}`);
+  }
+
+  finished(stepId: string): Promise<StepView> {
+    return this.until(stepId, (s) => s.status !== 'queued' && s.status !== 'running');
+  }
+}
+
+/** A bumpy half ball seen from the origin. */
+export function scanFile(points = 20_000): Uint8Array {
+  const positions: number[] = [];
+  for (let i = 0; i < points; i++) {
+    const z = -(i + 0.5) / points;
+    const phi = i * Math.PI * (3 - Math.sqrt(5));
+    const r = Math.sqrt(1 - z * z) * 40 * (1 + 0.1 * Math.sin(3 * phi));
+    positions.push(r * Math.cos(phi), r * Math.sin(phi), 300 + 40 * z);
+  }
+  return writePly({ positions: Float32Array.from(positions) });
+}

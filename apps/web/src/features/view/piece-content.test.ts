@@ -1,0 +1,68 @@
+import type { PieceView, ScanView } from '@amber-knit/contracts';
+import { viewReducer, scanHidden, scanIsolated } from '../../app/view-slice';
+import { contentForStage } from './piece-content';
+
+const settings = viewReducer(undefined, { type: 'start' });
+const IDENTITY = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1];
+
+function scan(id: string, state: 'loose' | 'registered'): ScanView {
+  return {
+    id,
+    name: id,
+    setup: 'Upright',
+    colorIndex: 0,
+    frames: 0,
+    cloud: { id: `cloud-${id}`, kind: 'cloud', bytes: 0, facts: { diagonal: 100 }, stepId: null },
+    original: { id: `cloud-${id}`, kind: 'cloud', bytes: 0, facts: {}, stepId: null },
+    placement: { name: id, state, pieceFromScan: IDENTITY },
+  };
+}
+
+const piece = (scanList: ScanView[], more: Partial<PieceView> = {}): PieceView =>
+  ({ scanList, mesh: null, model: null, ...more }) as PieceView;
+
+beforeAll(() => {
+  (globalThis as { document?: unknown }).document = { documentElement: { dataset: { theme: 'light' } } };
+});
+
+test('loose scans lie side by side, sensor up upwards, none on another', () => {
+  const { clouds, surface } = contentForStage(
+    piece(['a', 'b', 'c', 'd', 'e'].map((id) => scan(id, 'loose'))),
+    'clean',
+    settings,
+  );
+  expect(surface).toBeUndefined();
+  const places = clouds.map((c) => c.matrix.slice(12, 15).join());
+  expect(new Set(places).size).toBe(5);
+  // The sensor looks along +Z with Y down: its up (0, -1, 0) becomes +Z of the view.
+  const m = clouds[0].matrix;
+  expect([m[4], m[5], m[6]]).toEqual([0, 0, -1]);
+});
+
+test('registered scans stand where they were placed', () => {
+  const { clouds } = contentForStage(piece([scan('a', 'registered')]), 'register', settings);
+  expect(clouds[0].matrix).toEqual(IDENTITY);
+});
+
+test('from Fuse on the surface is shown, from Texture on the coloured one', () => {
+  const artifact = (id: string) => ({ id, kind: 'mesh' as const, bytes: 0, facts: {}, stepId: null });
+  const p = piece([scan('a', 'registered')], { mesh: artifact('mesh'), model: artifact('model') });
+  expect(contentForStage(p, 'register', settings).surface).toBeUndefined();
+  expect(contentForStage(p, 'mend', settings).surface).toBe('mesh');
+  expect(contentForStage(p, 'texture', settings).surface).toBe('model');
+  expect(contentForStage({ ...p, model: null }, 'texture', settings).surface).toBe('mesh');
+});
+
+test('hidden scans are not visible, an isolated one is the only one', () => {
+  const p = piece([scan('a', 'registered'), scan('b', 'registered')]);
+  const visible = (s: typeof settings): string[] =>
+    contentForStage(p, 'register', s)
+      .clouds.filter((c) => c.visible)
+      .map((c) => c.scanId);
+  const hidden = viewReducer(settings, scanHidden('a'));
+  expect(visible(hidden)).toEqual(['b']);
+  expect(visible(viewReducer(hidden, scanHidden('a')))).toEqual(['a', 'b']);
+  const alone = viewReducer(settings, scanIsolated('a'));
+  expect(visible(alone)).toEqual(['a']);
+  expect(visible(viewReducer(alone, scanIsolated('a')))).toEqual(['a', 'b']);
+});

@@ -1,0 +1,1 @@
+export const browserOptions: { executablePath: string; args: string[] };
