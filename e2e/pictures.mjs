@@ -72,7 +72,13 @@ await picture('register', bench('register'));
 await steps('fuse.surface');
 await picture('fuse', bench('fuse'));
 await steps('mend.all');
-await picture('mend', bench('mend'));
+await picture('mend', bench('mend'), async () => {
+  await page.getByRole('button', { name: 'True colour' }).click();
+  await page.getByRole('menuitem', { name: 'Measured or invented' }).click();
+  await page.getByRole('button', { name: 'Views' }).click();
+  await page.getByRole('menuitem', { name: 'Top' }).click();
+  await page.waitForTimeout(3000);
+});
 await steps('mend.reduce');
 await steps('texture.map', { mapSize: 2048 });
 await picture('texture', bench('texture'));

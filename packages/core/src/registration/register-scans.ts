@@ -2,7 +2,7 @@ import { assertUsableCloud } from '../geometry/point-cloud.js';
 import { loosePlacement, sensorPositions, type Placement, type Scan } from '../geometry/scan.js';
 import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
-import { mapTask } from '../runtime/task-pool.js';
+import { mapTask } from '../runtime/map-task.js';
 import { assembleScans, type RivalPlacement } from './assemble.js';
 import type { EvidenceScale } from './evidence.js';
 import { refineJointly, type PairResidual, type RefinementScan } from './joint-refinement.js';

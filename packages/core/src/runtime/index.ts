@@ -1,3 +1,3 @@
 export * from './geometry-error.js';
 export * from './run-context.js';
-export * from './task-pool.js';
+export * from './map-task.js';

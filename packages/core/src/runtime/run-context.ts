@@ -1,6 +1,5 @@
 import { createRandom, type Random } from '../math/random.js';
 import { GeometryError } from './geometry-error.js';
-import type { TaskPool } from './task-pool.js';
 
 /**
  * What a running computation may ask of its surroundings: progress, cancellation and seeded random numbers.
@@ -17,6 +16,20 @@ export interface RunContext {
   note(message: string): void;
   /** Other cores to work on, if there are any. */
   readonly pool?: TaskPool;
+}
+
+/**
+ * Runs independent parts of a computation on several cores. Core knows only this interface: Node threads and web workers
+ * stand behind it. A task is a pure function of `packages/core/src/tasks`, known by its name; `shared` and the items
+ * are copied to where it runs, so they must be plain data.
+ */
+export interface TaskPool {
+  readonly size: number;
+  /**
+   * Results in the order of the items, whatever order they were computed in; reports progress and obeys cancellation
+   * through `ctx` between items. Rejects with the task's own error.
+   */
+  map(task: string, shared: unknown, items: readonly unknown[], ctx: RunContext): Promise<unknown[]>;
 }
 
 export interface RunContextOptions {

@@ -1,5 +1,5 @@
 import { comparePair, prepareScanTask, reviveScan, type PairTask } from '../registration/index.js';
-import type { Task } from '../runtime/task-pool.js';
+import type { Task } from '../runtime/map-task.js';
 
 /** A task with what its shared data needs after having been copied. */
 interface KnownTask {
