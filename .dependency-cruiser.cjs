@@ -18,6 +18,7 @@ module.exports = {
     only('mesh', core('mesh'), [core('math|runtime|geometry|spatial')]),
     only('registration', core('registration'), [core('math|runtime|geometry|spatial|pointcloud|mesh')]),
     only('fusion', core('fusion'), [core('math|runtime|geometry|spatial|pointcloud|mesh')]),
+    only('tracking', core('tracking'), [core('math|runtime|geometry|spatial|fusion')]),
     only('texture', core('texture'), [core('math|runtime|geometry|spatial|pointcloud|mesh|registration|fusion')]),
     only('measure', core('measure'), [core('math|runtime|geometry|spatial|pointcloud|mesh|registration|fusion')]),
     only('tasks', core('tasks'), [core('[a-z]+')]),

@@ -1,11 +1,13 @@
 import { jugChain } from './jug-chain.js';
 import { kernels } from './kernels.js';
 import { benchObject } from './objects.js';
+import { liveTrial } from './live-trial.js';
 import { registrationTrial } from './registration-trial.js';
 
-/** `npm run bench` (kernels, then the whole chain), `npm run bench -- kernels|chain` or `npm run bench -- registration [jug|bunny|dragon] [seeds] [views]`. */
+/** `npm run bench` (kernels, then the whole chain), `npm run bench -- kernels|live|chain` or `npm run bench -- registration [jug|bunny|dragon] [seeds] [views]`. */
 const [what = 'all', ...rest] = process.argv.slice(2);
 if (what === 'kernels' || what === 'all') kernels();
+if (what === 'live') liveTrial();
 if (what === 'chain' || what === 'all') await jugChain();
 else if (what === 'registration') {
   const name = (rest[0] ?? 'bunny') as 'jug' | 'bunny' | 'dragon';
@@ -20,7 +22,7 @@ else if (what === 'registration') {
       `${name} seed ${seed}: ${r.registered}/${r.scans} registered, worst ${r.worstAngleDeg.toFixed(3)}° ${r.worstShift.toFixed(3)} mm, ${r.seconds.toFixed(1)} s`,
     );
   }
-} else if (!['all', 'kernels', 'chain'].includes(what)) {
-  console.error('Usage: npm run bench -- [kernels | chain | registration [object] [seeds] [views] [--log]]');
+} else if (!['all', 'kernels', 'live', 'chain'].includes(what)) {
+  console.error('Usage: npm run bench -- [kernels | live | chain | registration [object] [seeds] [views] [--log]]');
   process.exitCode = 2;
 }

@@ -122,6 +122,21 @@ export function lookAt(eye: Vec3, target: Vec3, up: Vec3): Mat4 {
   return m;
 }
 
+/**
+ * The same transform with its rotation made exactly orthonormal again (Gram–Schmidt on the columns). Chains that invert
+ * what they multiply, such as a motion carried on from frame to frame, double their rounding errors each time without it.
+ */
+export function orthonormalized(m: Mat4): Mat4 {
+  const x = normalize3([m[0], m[1], m[2]]);
+  const d = dot3(x, [m[4], m[5], m[6]]);
+  const y = normalize3([m[4] - d * x[0], m[5] - d * x[1], m[6] - d * x[2]]);
+  const out = Float64Array.from(m);
+  out.set(x, 0);
+  out.set(y, 4);
+  out.set(cross3(x, y), 8);
+  return out;
+}
+
 /** Rotation angle of a rigid transform, in radians (0–π). */
 export function rotationAngle(m: Mat4): number {
   // atan2 of the skew part's length keeps small angles exact where acos of the trace would not.

@@ -1,0 +1,198 @@
+import type { DepthFrame, Intrinsics } from '../geometry/depth-frame.js';
+import { integrateFrame } from '../fusion/integrate-frame.js';
+import { SignedField } from '../fusion/signed-field.js';
+import { identity, invertRigid, multiply, orthonormalized, rotationAngle, type Mat4 } from '../math/mat4.js';
+import { buildDepthPyramid, lightAtDepthPixels, type DepthLevel } from './depth-pyramid.js';
+import { Keyframes, thumbnailOf } from './keyframes.js';
+import { alignProjectively, type ProjectiveIcpResult } from './projective-icp.js';
+import { raycastField } from './raycast-field.js';
+
+export interface LiveScanOptions {
+  /** Edge of the live model's voxels, mm. */
+  voxel: number;
+  /** Distances are kept up to this many voxels from the surface. */
+  truncationVoxels: number;
+  /** Largest believable motion between two frames: mm and radians. */
+  maxShift: number;
+  maxTurn: number;
+  /** Frames that must follow on after the way back was found before anything is added to the model again. */
+  probation: number;
+}
+
+export const LIVE_SCAN_DEFAULTS: LiveScanOptions = {
+  voxel: 1,
+  truncationVoxels: 3,
+  maxShift: 45,
+  maxTurn: 0.17,
+  probation: 3,
+};
+
+/** `first`: begins the model. `tracked`: followed and added. `returning`: found again, on probation. `lost`: nothing added. */
+export type TrackingState = 'first' | 'tracked' | 'returning' | 'lost';
+
+export interface LiveFrameResult {
+  state: TrackingState;
+  /** Pose in the live model's frame (the first sensor's); of the last tracked frame while lost. */
+  pieceFromSensor: Mat4;
+  overlapRatio: number;
+  inlierRatio: number;
+  /** mm. */
+  rms: number;
+  /** Difference of local contrast. */
+  contrastRms: number;
+}
+
+/** What a good alignment shows at least. */
+interface Demands {
+  overlapRatio: number;
+  inlierRatio: number;
+  rms: number;
+  contrastRms: number;
+}
+
+/**
+ * Tracks a hand-held depth sensor against the model it is building, frame by frame: predict, align with the model as
+ * seen from the last pose, judge, add. A frame that does not fit is not added, and from then on each frame is compared
+ * with the keyframes until one shows the way back.
+ *
+ * Source: R. Newcombe et al. (2011), KinectFusion: real-time dense surface mapping and tracking.
+ */
+export class LiveScan {
+  readonly field: SignedField;
+  private readonly o: LiveScanOptions;
+  private readonly keyframes = new Keyframes();
+  private pose: Mat4 = identity();
+  private motion: Mat4 = identity();
+  private state: TrackingState = 'lost';
+  private trial = 0;
+  /** Running means over tracked frames: what is usual here. */
+  private usual = { rms: 0, inlierRatio: 1, contrastRms: 0 };
+  private model?: { pose: Mat4; levels: DepthLevel[] };
+
+  constructor(options: Partial<LiveScanOptions> = {}) {
+    this.o = { ...LIVE_SCAN_DEFAULTS, ...options };
+    this.field = new SignedField(this.o.voxel);
+  }
+
+  /** Takes the next frame; its own `scanFromSensor` is not looked at. */
+  process(frame: Omit<DepthFrame, 'scanFromSensor'>): LiveFrameResult {
+    const light = frame.color && lightAtDepthPixels(frame.camera, frame.color);
+    const levels = buildDepthPyramid(frame.camera, frame.depth, 3, light);
+    if (this.field.blockCount === 0) {
+      this.add(frame, levels);
+      this.state = 'tracked';
+      return { state: 'first', pieceFromSensor: this.pose, overlapRatio: 1, inlierRatio: 1, rms: 0, contrastRms: 0 };
+    }
+    return this.state === 'lost' ? this.findBack(frame, levels) : this.follow(frame, levels);
+  }
+
+  private follow(frame: Omit<DepthFrame, 'scanFromSensor'>, levels: DepthLevel[]): LiveFrameResult {
+    const { usual } = this;
+    const demands = {
+      overlapRatio: 0.3,
+      inlierRatio: usual.inlierRatio - 0.12,
+      rms: Math.max(0.4 * this.o.voxel, 2 * usual.rms),
+      contrastRms: usual.contrastRms > 0 ? Math.max(0.06, 2 * usual.contrastRms) : 0.3,
+    };
+    // The last motion goes on, or has stopped: whichever fits.
+    let best: { pose: Mat4; result: ProjectiveIcpResult } | undefined;
+    for (const guess of [multiply(this.pose, this.motion), this.pose]) {
+      const found = this.align(levels, guess, 12);
+      if (!best || found.result.inlierRatio > best.result.inlierRatio) best = found;
+      if (fits(found.result, demands)) break;
+    }
+    const { pose, result } = best!;
+    const motion = multiply(invertRigid(this.pose), pose);
+    const believable =
+      Math.hypot(motion[12], motion[13], motion[14]) <= this.o.maxShift && rotationAngle(motion) <= this.o.maxTurn;
+    if (!fits(result, demands) || !believable) {
+      this.state = 'lost';
+      return { state: 'lost', pieceFromSensor: this.pose, ...figures(result) };
+    }
+    this.pose = pose;
+    this.motion = motion;
+    if (this.trial > 0) this.trial--;
+    if (this.trial > 0) return { state: 'returning', pieceFromSensor: pose, ...figures(result) };
+    usual.rms = usual.rms === 0 ? result.rms : 0.9 * usual.rms + 0.1 * result.rms;
+    usual.contrastRms =
+      usual.contrastRms === 0 ? result.contrastRms : 0.9 * usual.contrastRms + 0.1 * result.contrastRms;
+    usual.inlierRatio = 0.9 * usual.inlierRatio + 0.1 * result.inlierRatio;
+    this.state = 'tracked';
+    this.add(frame, levels);
+    return { state: 'tracked', pieceFromSensor: pose, ...figures(result) };
+  }
+
+  /** Tries the places that look most alike; the strictest fit wins. */
+  private findBack(frame: Omit<DepthFrame, 'scanFromSensor'>, levels: DepthLevel[]): LiveFrameResult {
+    const thumbnail = thumbnailOf(frame.depth, frame.camera.width, frame.camera.height, frame.color?.image);
+    const { usual } = this;
+    const demands = {
+      overlapRatio: 0.5,
+      inlierRatio: usual.inlierRatio - 0.06,
+      rms: Math.max(0.3 * this.o.voxel, 1.5 * usual.rms),
+      contrastRms: 1.3 * usual.contrastRms,
+    };
+    let best: { pose: Mat4; result: ProjectiveIcpResult } | undefined;
+    for (const guess of [this.pose, ...this.keyframes.mostAlike(thumbnail, 3)]) {
+      let found = this.align(levels, guess, 40);
+      if (!found.result.wellPosed) continue;
+      // Seen from where it has come to, the model tells more.
+      found = this.align(levels, found.pose, 15);
+      if (!fits(found.result, demands)) continue;
+      if (!best || found.result.inlierRatio > best.result.inlierRatio) best = found;
+    }
+    if (!best) return { state: 'lost', pieceFromSensor: this.pose, ...NOTHING };
+    this.pose = best.pose;
+    this.motion = identity();
+    this.trial = this.o.probation;
+    this.state = 'returning';
+    return { state: 'returning', pieceFromSensor: this.pose, ...figures(best.result) };
+  }
+
+  private align(levels: DepthLevel[], guess: Mat4, reach: number): { pose: Mat4; result: ProjectiveIcpResult } {
+    const model = this.modelFrom(guess, levels[1].camera);
+    const result = alignProjectively([
+      { frame: levels[2], model: model.levels[1], iterations: 8, maxDistance: reach },
+      { frame: levels[1], model: model.levels[0], iterations: 5, maxDistance: Math.max(3 * this.o.voxel, 0.4 * reach) },
+      { frame: levels[0], model: model.levels[0], iterations: 2, maxDistance: 3 * this.o.voxel },
+    ]);
+    return { pose: orthonormalized(multiply(model.pose, result.modelFromFrame)), result };
+  }
+
+  /** The model as seen from a pose, kept for as long as the pose and the model stay. */
+  private modelFrom(pose: Mat4, camera: Intrinsics): { pose: Mat4; levels: DepthLevel[] } {
+    if (this.model && this.model.pose === pose) return this.model;
+    const { depth, light } = raycastField(this.field, camera, pose);
+    this.model = { pose, levels: buildDepthPyramid(camera, depth, 2, light) };
+    return this.model;
+  }
+
+  private add(frame: Omit<DepthFrame, 'scanFromSensor'>, levels: DepthLevel[]): void {
+    const { voxel, truncationVoxels } = this.o;
+    integrateFrame(this.field, { ...frame, scanFromSensor: this.pose }, identity(), {
+      truncation: truncationVoxels * voxel,
+      scanBit: 0,
+    });
+    this.model = undefined;
+    const { width, height } = levels[0].camera;
+    this.keyframes.offer(this.pose, thumbnailOf(frame.depth, width, height, frame.color?.image));
+  }
+}
+
+function fits(r: ProjectiveIcpResult, d: Demands): boolean {
+  return (
+    r.wellPosed &&
+    r.overlapRatio >= d.overlapRatio &&
+    r.inlierRatio >= d.inlierRatio &&
+    r.rms <= d.rms &&
+    r.contrastRms <= d.contrastRms
+  );
+}
+
+type Fit = Pick<LiveFrameResult, 'overlapRatio' | 'inlierRatio' | 'rms' | 'contrastRms'>;
+
+const NOTHING: Fit = { overlapRatio: 0, inlierRatio: 0, rms: Infinity, contrastRms: 0 };
+
+function figures({ overlapRatio, inlierRatio, rms, contrastRms }: ProjectiveIcpResult): Fit {
+  return { overlapRatio, inlierRatio, rms, contrastRms };
+}
