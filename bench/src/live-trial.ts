@@ -44,7 +44,7 @@ const middle: Vec3 = [0, 0, 74];
 const camera = {
   ...HAND_HELD_DEPTH_CAMERA,
   depth: pinhole(320, 240, 34),
-  color: { width: 160, height: 120 },
+  color: { width: 320, height: 240 },
 };
 
 /** Pose of a hand-held sensor at an angle of a round, with the hand's tremor. */

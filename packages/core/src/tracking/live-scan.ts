@@ -127,10 +127,10 @@ export class LiveScan {
     const thumbnail = thumbnailOf(frame.depth, frame.camera.width, frame.camera.height, frame.color?.image);
     const { usual } = this;
     const demands = {
-      overlapRatio: 0.5,
-      inlierRatio: usual.inlierRatio - 0.06,
+      overlapRatio: 0.6,
+      inlierRatio: usual.inlierRatio - 0.04,
       rms: Math.max(0.3 * this.o.voxel, 1.5 * usual.rms),
-      contrastRms: 1.3 * usual.contrastRms,
+      contrastRms: usual.contrastRms > 0 ? 1.3 * usual.contrastRms : 0.1,
     };
     let best: { pose: Mat4; result: ProjectiveIcpResult } | undefined;
     for (const guess of [this.pose, ...this.keyframes.mostAlike(thumbnail, 3)]) {

@@ -18,7 +18,7 @@ export interface ProjectiveIcpResult {
   overlapRatio: number;
   /** Share of those that lie on the model with agreeing normals. */
   inlierRatio: number;
-  /** Root mean square distance of the inliers to the model's planes, mm. */
+  /** Root mean square distance of the inliers to the model's planes before the last (small) correction, mm. */
   rms: number;
   /** Root mean square difference of local contrast; 0 without colours. */
   contrastRms: number;
@@ -64,8 +64,6 @@ export function alignProjectively(stages: ProjectiveIcpStage[], start: Mat4 = id
       }
     }
   }
-  const last = stages[stages.length - 1];
-  accumulate(last, last.model.contrast && contrastSlopes(last.model), pose, A, b, counts);
   return {
     modelFromFrame: pose,
     overlapRatio: counts.valid > 0 ? counts.projected / counts.valid : 0,
