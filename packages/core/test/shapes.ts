@@ -40,3 +40,17 @@ export function cutOut(mesh: TriangleMesh, gone: (x: number, y: number, z: numbe
   }
   return { ...mesh, indices: Uint32Array.from(indices) };
 }
+
+/** A lumpy body without symmetry, about 90 mm across. */
+export const lumps = (x: number, y: number, z: number): number => {
+  const ball = (a: number, b: number, c: number, r: number): number => Math.hypot(x - a, y - b, z - c) - r;
+  return Math.min(
+    ball(0, 0, 0, 26),
+    ball(22, 6, 4, 14),
+    ball(-14, 20, 8, 11),
+    ball(4, -20, 16, 12),
+    ball(-8, -6, 26, 10),
+    ball(10, 16, -20, 13),
+    ball(-22, -10, -12, 9),
+  );
+};

@@ -16,26 +16,13 @@ import { createRunContext } from '../runtime/index.js';
 import { rasterizeDepth } from '../mesh/index.js';
 import { frameCloud } from '../pointcloud/index.js';
 import type { Scan } from '../geometry/index.js';
-import { meshOf } from '../../test/shapes.js';
+import { lumps, meshOf } from '../../test/shapes.js';
 import { PointGrid } from '../spatial/index.js';
 import { estimateNormals } from '../pointcloud/index.js';
 import { findConsistentPlacements, refinePlacements, registerIcp, registerScans, uprightFrame } from './index.js';
 
 const ctx = createRunContext();
 
-/** A lumpy body without symmetry. */
-const lumps = (x: number, y: number, z: number): number => {
-  const ball = (a: number, b: number, c: number, r: number): number => Math.hypot(x - a, y - b, z - c) - r;
-  return Math.min(
-    ball(0, 0, 0, 26),
-    ball(22, 6, 4, 14),
-    ball(-14, 20, 8, 11),
-    ball(4, -20, 16, 12),
-    ball(-8, -6, 26, 10),
-    ball(10, 16, -20, 13),
-    ball(-22, -10, -12, 9),
-  );
-};
 const body = meshOf(lumps, 42, 1.6);
 
 /** Views of the body in sensor coordinates with the poses that put them back. */

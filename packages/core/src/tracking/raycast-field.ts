@@ -104,33 +104,17 @@ function lightOfHits(field: SignedField, camera: Intrinsics, depth: Float32Array
 
 /** Brightness between voxels, 0–1, from those of the eight that have a colour; -1 if none has. */
 function trilinearLight(field: SignedField, x: number, y: number, z: number): number {
-  const x0 = Math.floor(x);
-  const y0 = Math.floor(y);
-  const z0 = Math.floor(z);
-  const { table, color, colorWeight } = field;
-  const s = x - x0;
-  const t = y - y0;
-  const r = z - z0;
+  findCorners(field, x, y, z);
+  const { color, colorWeight } = field;
   let sum = 0;
   let total = 0;
-  let slot = -1;
-  let last = -1;
   for (let k = 0; k < 8; k++) {
-    const vx = x0 + (k & 1);
-    const vy = y0 + ((k >> 1) & 1);
-    const vz = z0 + (k >> 2);
-    const corner = ((vx >> 3) - (x0 >> 3)) | (((vy >> 3) - (y0 >> 3)) << 1) | (((vz >> 3) - (z0 >> 3)) << 2);
-    if (corner !== last) {
-      last = corner;
-      slot = table.find(vx >> 3, vy >> 3, vz >> 3);
-    }
-    if (slot < 0) continue;
-    const at = slot * BLOCK_VOXELS + (vx & 7) + ((vy & 7) << 3) + ((vz & 7) << 6);
-    if (colorWeight[at] === 0) continue;
-    const w = (k & 1 ? s : 1 - s) * (k & 2 ? t : 1 - t) * (k & 4 ? r : 1 - r);
-    const light = (0.3 * color[3 * at] + 0.59 * color[3 * at + 1] + 0.11 * color[3 * at + 2]) / colorWeight[at];
-    sum += w * light;
-    total += w;
+    const at = CORNER_AT[k];
+    if (at < 0 || colorWeight[at] === 0) continue;
+    sum +=
+      (CORNER_WEIGHT[k] * (0.3 * color[3 * at] + 0.59 * color[3 * at + 1] + 0.11 * color[3 * at + 2])) /
+      colorWeight[at];
+    total += CORNER_WEIGHT[k];
   }
   return total > 0.2 ? sum / (255 * total) : -1;
 }
@@ -163,31 +147,41 @@ function refine(
 
 /** Distance between voxels (voxel coordinates); NaN if one of the eight is unknown. */
 function trilinear(field: SignedField, x: number, y: number, z: number): number {
+  findCorners(field, x, y, z);
+  let sum = 0;
+  for (let k = 0; k < 8; k++) {
+    const at = CORNER_AT[k];
+    if (at < 0 || field.weight[at] === 0) return NaN;
+    sum += CORNER_WEIGHT[k] * field.distance[at];
+  }
+  return sum;
+}
+
+/** The eight voxels around the place last asked for: their index in the field's arrays (-1 = no block) and their share. */
+const CORNER_AT = new Int32Array(8);
+const CORNER_WEIGHT = new Float64Array(8);
+
+function findCorners(field: SignedField, x: number, y: number, z: number): void {
   const x0 = Math.floor(x);
   const y0 = Math.floor(y);
   const z0 = Math.floor(z);
-  const { table, distance, weight } = field;
   const s = x - x0;
   const t = y - y0;
   const r = z - z0;
-  let sum = 0;
   let slot = -1;
   let last = -1;
   for (let k = 0; k < 8; k++) {
     const vx = x0 + (k & 1);
     const vy = y0 + ((k >> 1) & 1);
     const vz = z0 + (k >> 2);
-    const corner = ((vx >> 3) - (x0 >> 3)) | (((vy >> 3) - (y0 >> 3)) << 1) | (((vz >> 3) - (z0 >> 3)) << 2);
-    if (corner !== last) {
-      last = corner;
-      slot = table.find(vx >> 3, vy >> 3, vz >> 3);
-      if (slot < 0) return NaN;
+    const block = ((vx >> 3) - (x0 >> 3)) | (((vy >> 3) - (y0 >> 3)) << 1) | (((vz >> 3) - (z0 >> 3)) << 2);
+    if (block !== last) {
+      last = block;
+      slot = field.table.find(vx >> 3, vy >> 3, vz >> 3);
     }
-    const at = slot * BLOCK_VOXELS + (vx & 7) + ((vy & 7) << 3) + ((vz & 7) << 6);
-    if (weight[at] === 0) return NaN;
-    sum += distance[at] * (k & 1 ? s : 1 - s) * (k & 2 ? t : 1 - t) * (k & 4 ? r : 1 - r);
+    CORNER_AT[k] = slot < 0 ? -1 : slot * BLOCK_VOXELS + (vx & 7) + ((vy & 7) << 3) + ((vz & 7) << 6);
+    CORNER_WEIGHT[k] = (k & 1 ? s : 1 - s) * (k & 2 ? t : 1 - t) * (k & 4 ? r : 1 - r);
   }
-  return sum;
 }
 
 /** Nearest and farthest depth of the blocks in each tile; 0, 0 where there is none. */

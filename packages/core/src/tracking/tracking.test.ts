@@ -1,4 +1,4 @@
-import { meshOf } from '../../test/shapes.js';
+import { lumps, meshOf } from '../../test/shapes.js';
 import { integrateFrame, SignedField } from '../fusion/index.js';
 import type { DepthFrame } from '../geometry/index.js';
 import {
@@ -24,19 +24,6 @@ import {
   thumbnailOf,
 } from './index.js';
 
-/** A lumpy body without symmetry, about 90 mm across. */
-const lumps = (x: number, y: number, z: number): number => {
-  const ball = (a: number, b: number, c: number, r: number): number => Math.hypot(x - a, y - b, z - c) - r;
-  return Math.min(
-    ball(0, 0, 0, 26),
-    ball(22, 6, 4, 14),
-    ball(-14, 20, 8, 11),
-    ball(4, -20, 16, 12),
-    ball(-8, -6, 26, 10),
-    ball(10, 16, -20, 13),
-    ball(-22, -10, -12, 9),
-  );
-};
 const body = meshOf(lumps, 42, 1.6);
 const camera = { width: 128, height: 96, fx: 230, fy: 230, cx: 63.5, cy: 47.5 };
 
