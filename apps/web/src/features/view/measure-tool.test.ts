@@ -1,5 +1,5 @@
 import { MEASURE_IDLE, nextMeasureState, pickedPoints } from './measure-tool';
-import type { Pick } from './view-engine';
+import type { Pick } from './view-content';
 
 const at = (...point: [number, number, number]): Pick => ({ point, snapped: true });
 

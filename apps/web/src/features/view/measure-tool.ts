@@ -1,4 +1,4 @@
-import type { Pick } from './view-engine';
+import type { Pick } from './view-content';
 
 /** Measuring a distance: nothing picked, one end picked, both ends picked. */
 export type MeasureState =

@@ -1,7 +1,7 @@
 import type { PieceView, ScanView, Stage } from '@amber-knit/contracts';
 import type { ViewSettings } from '../../app/view-slice';
 import { strandColor } from '../../shared/strand-colors';
-import type { ViewContent } from './view-engine';
+import type { ViewContent } from './view-content';
 
 /** What the view shows at a stage: the scans until they are fused, then the surface, then the coloured surface. */
 export function contentForStage(piece: PieceView, stage: Stage, settings: ViewSettings): ViewContent {

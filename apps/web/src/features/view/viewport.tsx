@@ -5,7 +5,8 @@ import { mm, shortCount } from '../../shared/format';
 import { Notice } from '../../shared/controls';
 import { MEASURE_IDLE, nextMeasureState, pickedPoints, type MeasureState } from './measure-tool';
 import { contentForStage } from './piece-content';
-import { SURFACE_TINTS, ViewEngine, type Pick, type StandardView } from './view-engine';
+import { SURFACE_TINTS, type Pick } from './view-content';
+import { ViewEngine, type StandardView } from './view-engine';
 import { ViewToolbar } from './view-toolbar';
 
 const VIEW_KEYS: Record<string, StandardView> = {

@@ -1,0 +1,191 @@
+import * as THREE from 'three';
+import { MeshBVH, acceleratedRaycast } from 'three-mesh-bvh';
+import { streamSurface, type SurfaceParts } from './surface-parts';
+import { SURFACE_TINTS, srgbToLinear, type LayerEvents, type Pick, type ViewLook } from './view-content';
+
+interface LoadedSurface {
+  artifactId: string;
+  mesh: THREE.Mesh;
+  triangles: number;
+  hasColors: boolean;
+  map?: THREE.Texture;
+  bounds: THREE.Box3;
+}
+
+/** The mesh or the textured model: coarse first, then whole. */
+export class SurfaceLayer {
+  readonly group = new THREE.Group();
+  private surface?: LoadedSurface;
+  private loading?: { artifactId: string; abort: AbortController };
+  private look: ViewLook = { color: 'true', lit: true, wireframe: false };
+
+  /** @param onShown called whenever a surface takes the place of the points */
+  constructor(
+    private readonly events: LayerEvents,
+    private readonly onShown: () => void,
+  ) {}
+
+  /** Shows this artifact, or nothing. */
+  show(artifactId: string | undefined): void {
+    if (!artifactId) {
+      this.loading?.abort.abort();
+      this.loading = undefined;
+      this.remove();
+    } else if (this.surface?.artifactId !== artifactId && this.loading?.artifactId !== artifactId) {
+      void this.load(artifactId);
+    }
+  }
+
+  get visible(): boolean {
+    return this.surface !== undefined;
+  }
+
+  get triangles(): number {
+    return this.surface?.triangles ?? 0;
+  }
+
+  box(): THREE.Box3 {
+    return this.surface?.bounds.clone() ?? new THREE.Box3();
+  }
+
+  applyLook(look: ViewLook): void {
+    this.look = look;
+    const s = this.surface;
+    if (!s) return;
+    const { color, lit, wireframe } = look;
+    (s.mesh.material as THREE.Material).dispose();
+    const options: THREE.MeshStandardMaterialParameters & THREE.MeshBasicMaterialParameters = {
+      side: THREE.DoubleSide,
+      wireframe,
+    };
+    const geometry = s.mesh.geometry;
+    if (color === 'invented' && geometry.hasAttribute('invented')) {
+      if (!geometry.hasAttribute('trueColor') && geometry.hasAttribute('color'))
+        geometry.setAttribute('trueColor', geometry.getAttribute('color'));
+      geometry.setAttribute('color', tintOf(geometry.getAttribute('invented')));
+      options.vertexColors = true;
+    } else {
+      if (geometry.hasAttribute('trueColor')) geometry.setAttribute('color', geometry.getAttribute('trueColor'));
+      if (color === 'true' && s.map) options.map = s.map;
+      else if (color === 'true' && s.hasColors) options.vertexColors = true;
+      else options.color = new THREE.Color('#c9bda6');
+    }
+    s.mesh.material = lit
+      ? new THREE.MeshStandardMaterial({ ...options, roughness: 0.85, metalness: 0 })
+      : new THREE.MeshBasicMaterial(options);
+  }
+
+  /** The surface under a ray; snaps to a vertex within ten pixels. */
+  pick(ray: THREE.Raycaster, pixel: number): Pick | undefined {
+    const { mesh } = this.surface!;
+    const { geometry } = mesh;
+    if (!geometry.boundsTree) {
+      geometry.boundsTree = new MeshBVH(geometry, { indirect: true });
+      mesh.raycast = acceleratedRaycast;
+    }
+    const hit = ray.intersectObject(mesh, false)[0];
+    if (!hit?.face) return undefined;
+    const corners = [hit.face.a, hit.face.b, hit.face.c];
+    const p = geometry.getAttribute('position');
+    let best = 10 * pixel;
+    let snapped: THREE.Vector3 | undefined;
+    for (const v of corners) {
+      const q = new THREE.Vector3().fromBufferAttribute(p, v);
+      const d = q.distanceTo(hit.point);
+      if (d < best) {
+        best = d;
+        snapped = q;
+      }
+    }
+    const at = snapped ?? hit.point;
+    const invented = geometry.getAttribute('invented');
+    return {
+      point: [at.x, at.y, at.z],
+      snapped: Boolean(snapped),
+      invented: invented ? corners.some((v) => invented.getX(v) > 0) : undefined,
+    };
+  }
+
+  dispose(): void {
+    this.loading?.abort.abort();
+  }
+
+  private async load(artifactId: string): Promise<void> {
+    this.loading?.abort.abort();
+    const abort = new AbortController();
+    this.loading = { artifactId, abort };
+    try {
+      const parts = await streamSurface(artifactId, abort.signal, (coarse) => this.put(artifactId, coarse));
+      const map = parts.png && parts.uvs ? await textureOf(parts.png) : undefined;
+      if (!abort.signal.aborted) this.put(artifactId, parts, map);
+    } catch (e) {
+      if ((e as Error).name !== 'AbortError') this.events.failed((e as Error).message);
+    } finally {
+      if (this.loading?.abort === abort) this.loading = undefined;
+    }
+  }
+
+  private put(artifactId: string, parts: SurfaceParts, map?: THREE.Texture): void {
+    const first = !this.surface;
+    this.remove();
+    const mesh = new THREE.Mesh(geometryOf(parts, map !== undefined));
+    this.group.add(mesh);
+    this.surface = {
+      artifactId,
+      mesh,
+      triangles: parts.indices.length / 3,
+      hasColors: Boolean(parts.colors),
+      map,
+      bounds: new THREE.Box3(new THREE.Vector3(...parts.bounds.min), new THREE.Vector3(...parts.bounds.max)),
+    };
+    this.onShown();
+    this.applyLook(this.look);
+    if (first) this.events.extended();
+    this.events.changed();
+  }
+
+  private remove(): void {
+    const s = this.surface;
+    if (!s) return;
+    this.group.remove(s.mesh);
+    s.mesh.geometry.dispose();
+    (s.mesh.material as THREE.Material).dispose();
+    s.map?.dispose();
+    this.surface = undefined;
+  }
+}
+
+function geometryOf(parts: SurfaceParts, withMap: boolean): THREE.BufferGeometry {
+  const geometry = new THREE.BufferGeometry();
+  geometry.setAttribute('position', new THREE.BufferAttribute(parts.positions, 3));
+  if (parts.colors) geometry.setAttribute('color', new THREE.BufferAttribute(srgbToLinear(parts.colors), 3, true));
+  if (parts.invented) geometry.setAttribute('invented', new THREE.BufferAttribute(parts.invented, 1));
+  geometry.setIndex(new THREE.BufferAttribute(parts.indices, 1));
+  if (parts.normals) geometry.setAttribute('normal', new THREE.BufferAttribute(parts.normals, 3));
+  else geometry.computeVertexNormals();
+  if (!withMap) return geometry;
+  // Map coordinates belong to corners: give every corner its own vertex.
+  const cornered = geometry.toNonIndexed();
+  cornered.setAttribute('uv', new THREE.BufferAttribute(parts.uvs!, 2));
+  return cornered;
+}
+
+async function textureOf(png: Uint8Array): Promise<THREE.Texture> {
+  const bitmap = await createImageBitmap(new Blob([png as Uint8Array<ArrayBuffer>], { type: 'image/png' }), {
+    imageOrientation: 'flipY',
+  });
+  const map = new THREE.Texture(bitmap);
+  map.flipY = false;
+  map.colorSpace = THREE.SRGBColorSpace;
+  map.needsUpdate = true;
+  return map;
+}
+
+/** Vertex colours that tell measured from invented. */
+function tintOf(flags: THREE.BufferAttribute | THREE.InterleavedBufferAttribute): THREE.BufferAttribute {
+  const linear = (css: string): number[] => new THREE.Color(css).toArray().map((v) => Math.round(255 * v));
+  const [measured, invented] = [linear(SURFACE_TINTS.measured), linear(SURFACE_TINTS.invented)];
+  const tint = new Uint8Array(3 * flags.count);
+  for (let i = 0; i < flags.count; i++) tint.set(flags.getX(i) > 0 ? invented : measured, 3 * i);
+  return new THREE.BufferAttribute(tint, 3, true);
+}

@@ -1,0 +1,70 @@
+import { streamArtifact } from './load-artifact';
+
+/** A stored mesh or model as arrays. */
+export interface SurfaceParts {
+  positions: Float32Array;
+  normals?: Float32Array;
+  colors?: Uint8Array;
+  invented?: Uint8Array;
+  indices: Uint32Array;
+  /** Two for each corner of a triangle. */
+  uvs?: Float32Array;
+  png?: Uint8Array;
+  bounds: { min: number[]; max: number[] };
+}
+
+/**
+ * Streams a surface. As soon as all vertices and the coarse triangles among them are there, `onCoarse` gets a first
+ * version; the promise gives the whole. @throws Error with the server's words
+ */
+export async function streamSurface(
+  artifactId: string,
+  signal: AbortSignal,
+  onCoarse: (parts: SurfaceParts) => void,
+): Promise<SurfaceParts> {
+  const none = new Uint32Array(0);
+  const parts: SurfaceParts = { positions: new Float32Array(0), indices: none, bounds: { min: [], max: [] } };
+  let coarse = none;
+  let vertexRows = 0;
+  let loadedRows = 0;
+  const put = <A extends Float32Array | Uint8Array | Uint32Array>(target: A | undefined, at: number, data: unknown) =>
+    target?.set(data as A, at);
+  await streamArtifact(
+    artifactId,
+    signal,
+    (header) => {
+      parts.bounds = header.meta.bounds as SurfaceParts['bounds'];
+      for (const t of header.tables) {
+        const has = (name: string): boolean => t.columns.some((c) => c.name === name);
+        if (t.name === 'vertices') {
+          vertexRows = t.rows;
+          parts.positions = new Float32Array(3 * t.rows);
+          if (has('color')) parts.colors = new Uint8Array(3 * t.rows);
+          if (has('invented')) parts.invented = new Uint8Array(t.rows);
+          if (has('normal')) parts.normals = new Float32Array(3 * t.rows);
+        } else if (t.name === 'coarse') coarse = new Uint32Array(3 * t.rows);
+        else if (t.name === 'faces') {
+          parts.indices = new Uint32Array(3 * t.rows);
+          if (has('uv')) parts.uvs = new Float32Array(6 * t.rows);
+        }
+      }
+    },
+    (table, first, rows, columns) => {
+      if (table === 'vertices') {
+        put(parts.positions, 3 * first, columns.position);
+        put(parts.colors, 3 * first, columns.color);
+        put(parts.invented, first, columns.invented);
+        put(parts.normals, 3 * first, columns.normal);
+        loadedRows += rows;
+      } else if (table === 'coarse') {
+        put(coarse, 3 * first, columns.index);
+        const complete = first + rows === coarse.length / 3 && loadedRows === vertexRows;
+        if (complete) onCoarse({ ...parts, indices: coarse, uvs: undefined });
+      } else if (table === 'faces') {
+        put(parts.indices, 3 * first, columns.index);
+        put(parts.uvs, 6 * first, columns.uv);
+      } else if (table === 'texture') parts.png = columns.png as Uint8Array;
+    },
+  );
+  return parts;
+}

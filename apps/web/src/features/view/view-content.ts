@@ -1,0 +1,50 @@
+import type { ColorMode } from '../../app/view-slice';
+
+/** One scan to show as points. */
+export interface CloudItem {
+  scanId: string;
+  artifactId: string;
+  color: string;
+  /** Column-major 4×4: view from scan. */
+  matrix: number[];
+  visible: boolean;
+}
+
+export interface ViewContent {
+  clouds: CloudItem[];
+  /** Artifact of a mesh or a textured model, shown instead of the clouds. */
+  surface?: string;
+}
+
+export interface ViewLook {
+  color: ColorMode;
+  lit: boolean;
+  wireframe: boolean;
+}
+
+/** What lies under the pointer. */
+export interface Pick {
+  point: [number, number, number];
+  /** Scan of the point, or undefined on a surface. */
+  scanId?: string;
+  /** True if the point is a vertex of the mesh or a measured point. */
+  snapped: boolean;
+  invented?: boolean;
+}
+
+/** Colours of measured and of invented surface. */
+export const SURFACE_TINTS = { measured: '#b7cfcf', invented: '#e59b62' };
+
+/** What a layer tells the view that holds it. */
+export interface LayerEvents {
+  /** Something looks different: draw. */
+  changed(): void;
+  /** Extents have become known or have changed. */
+  extended(): void;
+  failed(message: string): void;
+}
+
+/** sRGB bytes as linear bytes, which is what vertex colours mean to the renderer. */
+export function srgbToLinear(bytes: Uint8Array): Uint8Array {
+  return bytes.map((v) => Math.round(255 * (v <= 10 ? v / 3294.6 : ((v / 255 + 0.055) / 1.055) ** 2.4)));
+}
