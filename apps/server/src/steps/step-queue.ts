@@ -1,3 +1,4 @@
+import type { OnModuleDestroy } from '@nestjs/common';
 import PgBoss from 'pg-boss';
 import type { DataSource } from 'typeorm';
 
@@ -6,7 +7,7 @@ export const QUEUE = 'steps';
 export const CHANNELS = { step: 'amber_step', piece: 'amber_piece', cancel: 'amber_cancel' } as const;
 
 /** Delivers step ids to workers through pg-boss; the step's own row holds its state. */
-export class StepQueue {
+export class StepQueue implements OnModuleDestroy {
   private readonly boss: PgBoss;
   private started?: Promise<void>;
 
@@ -14,7 +15,8 @@ export class StepQueue {
     databaseUrl: string,
     private readonly db: DataSource,
   ) {
-    this.boss = new PgBoss({ connectionString: databaseUrl, max: 3 });
+    // No timed jobs here: without its schedule pg-boss runs no workers of its own.
+    this.boss = new PgBoss({ connectionString: databaseUrl, max: 3, schedule: false });
     // A lost connection is retried by pg-boss itself; without a listener it would end the process.
     this.boss.on('error', () => undefined);
   }
@@ -69,5 +71,10 @@ export class StepQueue {
 
   async stop(): Promise<void> {
     if (this.started) await this.boss.stop({ graceful: false, wait: true });
+  }
+
+  /** The application closes: the queue's connections and loops end with it. */
+  onModuleDestroy(): Promise<void> {
+    return this.stop();
   }
 }
