@@ -47,8 +47,12 @@ export function alignProjectively(stages: ProjectiveIcpStage[], start: Mat4 = id
   const b = new Float64Array(6);
   let wellPosed = true;
   const counts: PairCounts = { valid: 0, projected: 0, inliers: 0, squares: 0, compared: 0, contrastSquares: 0 };
+  let sloped: DepthLevel | undefined;
+  let slopes: Float32Array | undefined;
   for (const stage of stages) {
-    const slopes = stage.model.contrast && contrastSlopes(stage.model);
+    // Stages may share a model level: its slopes are found once.
+    if (stage.model !== sloped) slopes = stage.model.contrast && contrastSlopes(stage.model);
+    sloped = stage.model;
     for (let k = 0; k < stage.iterations && wellPosed; k++) {
       accumulate(stage, slopes, pose, A, b, counts);
       if (counts.inliers < 60) {
