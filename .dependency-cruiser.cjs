@@ -24,10 +24,12 @@ module.exports = {
     only('tasks', core('tasks'), [core('[a-z]+')]),
     only('threads', '^packages/threads/', ['^packages/core/']),
     only('operations', '^packages/operations/', ['^packages/core/']),
+    only('device-protocol', '^packages/device-protocol/', []),
     only('contracts', '^packages/contracts/', ['^packages/operations/', '^packages/core/']),
     only('demo', '^demo/', ['^packages/core/']),
     only('server', '^apps/server/', ['^packages/', '^demo/']),
-    only('web', '^apps/web/', ['^packages/contracts/', '^packages/core/']),
+    only('web', '^apps/web/', ['^packages/(contracts|core|device-protocol)/']),
+    only('devices', '^apps/devices/', ['^packages/(core|device-protocol)/', '^demo/']),
     only('cli', '^apps/cli/', ['^packages/']),
     {
       name: 'core-has-no-node-and-no-interface',

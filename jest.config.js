@@ -5,13 +5,13 @@ const common = {
   extensionsToTreatAsEsm: ['.ts'],
   moduleNameMapper: {
     '^@amber-knit/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts',
-    '^@amber-knit/(operations|contracts|threads)$': '<rootDir>/packages/$1/src/index.ts',
+    '^@amber-knit/(operations|contracts|threads|device-protocol)$': '<rootDir>/packages/$1/src/index.ts',
     '^@amber-knit/demo$': '<rootDir>/demo/src/index.ts',
     '^(\\.{1,2}/.*)\\.js$': '$1',
   },
   transform: {
     '^.+\\.ts$': [
-      '@swc/jest',
+      '<rootDir>/scripts/jest-transform.mjs',
       {
         jsc: {
           parser: { syntax: 'typescript', decorators: true },
@@ -30,7 +30,7 @@ export default {
     {
       ...common,
       displayName: 'unit',
-      testMatch: ['<rootDir>/{packages,demo,bench}/**/*.test.ts', '<rootDir>/apps/{cli,web}/**/*.test.ts'],
+      testMatch: ['<rootDir>/{packages,demo,bench}/**/*.test.ts', '<rootDir>/apps/{cli,devices,web}/**/*.test.ts'],
     },
     { ...common, displayName: 'server', testMatch: ['<rootDir>/apps/server/**/*.spec.ts'] },
   ],

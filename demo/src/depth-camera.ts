@@ -1,15 +1,16 @@
 import type { DepthFrame, Intrinsics, TriangleMesh } from '@amber-knit/core/geometry';
 import { vertexNormals } from '@amber-knit/core/geometry';
 import {
+  createRandom,
   fromTranslation,
   gaussian,
   invertRigid,
   multiply,
-  transformPoint,
   type Mat4,
   type Random,
 } from '@amber-knit/core/math';
-import { rasterizeDepth } from '@amber-knit/core/mesh';
+import { rasterizeDepth, type DepthRaster } from '@amber-knit/core/mesh';
+import { smoothStep } from './shaping.js';
 
 /** What stands in front of the simulated camera, in the world frame of one setup. */
 export interface SimulatedScene {
@@ -18,6 +19,20 @@ export interface SimulatedScene {
   color: (x: number, y: number, z: number, triangle: number) => [number, number, number];
   /** Share of mirror-like reflection of a triangle, 0–1. */
   gloss: (triangle: number) => number;
+  /** Share of the light that goes through a triangle, 0–1; none if absent. */
+  clear?: (triangle: number) => number;
+}
+
+/** How a sensor is driven and held while it takes a frame. */
+export interface CaptureConditions {
+  /** Exposure and gain together, over what suits a grey surface at the best distance. */
+  exposure: number;
+  /** Strength of the sensor's own light, 0–1. */
+  light: number;
+  /** Light of the room on the object, 0–1. */
+  roomLight: number;
+  /** Way of the picture during the exposure, pixels. */
+  blur: number;
 }
 
 export interface DepthCameraModel {
@@ -65,20 +80,26 @@ export function captureFrame(
   random: Random,
   name: string,
   withColor = true,
-): Omit<DepthFrame, 'scanFromSensor'> {
+  conditions?: CaptureConditions,
+): CapturedFrame {
   const { depth: camera } = model;
   const { width, height } = camera;
   const sensorFromWorld = invertRigid(worldFromSensor);
-  const seen = rasterizeDepth(scene.mesh, sensorFromWorld, camera);
+  const seen = rasterizeDepth(scene.mesh, sensorFromWorld, camera, true);
   const projectorFromSensor = fromTranslation(-model.baseline, 0, 0);
-  const lit = rasterizeDepth(scene.mesh, multiply(projectorFromSensor, sensorFromWorld), {
-    ...camera,
-    // The projector covers what the camera sees at any distance of interest.
-    cx: camera.cx + width / 4,
-    width: Math.round(1.5 * width),
-  });
-  const normals = vertexNormals(scene.mesh);
+  // The projector covers what the camera sees at any distance of interest, in half the resolution.
+  const wide = Math.round(0.75 * width);
+  const shift = camera.cx / 2 + width / 8;
+  const lit = rasterizeDepth(
+    scene.mesh,
+    multiply(projectorFromSensor, sensorFromWorld),
+    { width: wide, height: height >> 1, fx: camera.fx / 2, fy: camera.fy / 2, cx: shift, cy: camera.cy / 2 },
+    true,
+  );
+  const m = worldFromSensor;
+  const normals = normalsOf(scene.mesh);
   const depth = new Float32Array(width * height);
+  const infrared = conditions && new Uint8Array(width * height);
   const n: [number, number, number] = [0, 0, 0];
   for (let v = 0; v < height; v++) {
     for (let u = 0; u < width; u++) {
@@ -89,52 +110,112 @@ export function captureFrame(
       const ry = (v - camera.cy) / camera.fy;
       // Shadow of the projector.
       const px = rx * z - model.baseline;
-      const pu = Math.round((camera.fx * px) / z + camera.cx + width / 4);
-      const pv = Math.round(camera.fy * ry + camera.cy);
-      const pz = pu >= 0 && pu < Math.round(1.5 * width) ? lit.depth[pv * Math.round(1.5 * width) + pu] : 0;
-      if (pz > 0 && pz < z - 2.5) continue;
+      const pu = Math.round((camera.fx * px) / (2 * z) + shift);
+      const pv = v >> 1;
+      const pz = pu >= 0 && pu < wide ? lit.depth[pv * wide + pu] : 0;
+      const shadow = pz > 0 && pz < z - 4;
+      if (shadow && !conditions) continue;
 
       normalAt(scene.mesh, normals, seen.triangle[i], sensorFromWorld, n);
-      const length = Math.hypot(rx, ry, 1);
+      const length = Math.sqrt(rx * rx + ry * ry + 1);
       const cos = Math.abs(n[0] * rx + n[1] * ry + n[2]) / length;
+      let noisier = 1;
+      if (conditions) {
+        const x = (m[0] * rx + m[4] * ry + m[8]) * z + m[12];
+        const y = (m[1] * rx + m[5] * ry + m[9]) * z + m[13];
+        const w = (m[2] * rx + m[6] * ry + m[10]) * z + m[14];
+        const signal = signalAt(scene, seen.triangle[i], x, y, w, z, cos, shadow, model, conditions);
+        infrared![i] = Math.max(0, Math.min(255, 190 * signal + 2 * quickNormal(random)));
+        if (shadow || infrared![i] === 255) continue;
+        noisier = noiseFactor(signal, conditions);
+        // What is too dark, drowned in room light or smeared by motion brings nothing.
+        if (random() * 6 > 9 / noisier) continue;
+      }
       // Grazing drop-out.
       if (random() > smoothStep(0.1, 0.28, cos)) continue;
       // A highlight towards the projector blinds the sensor.
       const gloss = scene.gloss(seen.triangle[i]);
       if (gloss > 0 && highlight(n, rx, ry, length) * gloss > 0.6 + 0.3 * random()) continue;
       const sigma = model.noise * (z / model.noiseDistance) ** 2 * (0.8 + 0.2 / Math.max(0.2, cos));
-      depth[i] = z + sigma * gaussian(random);
+      depth[i] = z + noisier * sigma * quickNormal(random);
     }
   }
   addFlyingPixels(depth, seen.depth, width, height, model.flyingRatio, random);
-  const color = withColor ? captureColor(scene, sensorFromWorld, worldFromSensor, model, normals, random) : undefined;
-  return { name, camera, depth, color };
+  const color = withColor
+    ? captureColor(scene, sensorFromWorld, worldFromSensor, model, normals, random, conditions, seen)
+    : undefined;
+  return { name, camera, depth, color, infrared };
 }
 
-function smoothStep(a: number, b: number, x: number): number {
-  const t = Math.max(0, Math.min(1, (x - a) / (b - a)));
-  return t * t * (3 - 2 * t);
+/** A frame with the depth sensor's own picture, where the conditions were given: 255 is over-exposed. */
+export type CapturedFrame = Omit<DepthFrame, 'scanFromSensor'> & { infrared?: Uint8Array };
+
+const NORMALS = new WeakMap<TriangleMesh, Float32Array>();
+
+function normalsOf(mesh: TriangleMesh): Float32Array {
+  let normals = NORMALS.get(mesh);
+  if (!normals) NORMALS.set(mesh, (normals = vertexNormals(mesh)));
+  return normals;
+}
+
+/** Light that comes back from a place, 1 being as much as the sensor bears well; above 1.34 it is over-exposed. */
+function signalAt(
+  scene: SimulatedScene,
+  triangle: number,
+  x: number,
+  y: number,
+  z: number,
+  distance: number,
+  cos: number,
+  shadow: boolean,
+  model: DepthCameraModel,
+  c: CaptureConditions,
+): number {
+  const rgb = scene.color(x, y, z, triangle);
+  const reflectance = (0.35 * rgb[0] + 0.5 * rgb[1] + 0.15 * rgb[2]) / 255;
+  const passed = 1 - (scene.clear?.(triangle) ?? 0);
+  const own = shadow ? 0 : c.light * cos * (model.noiseDistance / distance) ** 2;
+  const mirror = cos > 0.9 && !shadow ? 3 * c.light * scene.gloss(triangle) * cos ** 220 : 0;
+  return 1.3 * c.exposure * (passed * reflectance * (own + 0.5 * c.roomLight) + mirror);
+}
+
+/**
+ * How much more noise a depth has than at a good exposure: photon noise grows as the signal falls, the room's light adds
+ * noise but no signal, motion smears the pattern.
+ * Shot noise against signal after R. Lange, P. Seitz (2001), Solid-state time-of-flight range camera; figures are ours.
+ */
+function noiseFactor(signal: number, c: CaptureConditions): number {
+  const own = Math.max(1e-3, signal - 0.4 * c.exposure * c.roomLight);
+  return Math.max(1, Math.sqrt(0.3 / own)) * (1 + 0.8 * c.roomLight ** 2) * (1 + 0.6 * Math.max(0, c.blur - 0.5) ** 2);
+}
+
+let normalNumbers: Float32Array | undefined;
+
+/** A standard normal number out of 65,536 drawn beforehand: three a pixel are needed. */
+function quickNormal(random: Random): number {
+  if (!normalNumbers) {
+    const source = createRandom(1958);
+    normalNumbers = Float32Array.from({ length: 65_536 }, () => gaussian(source));
+  }
+  return normalNumbers[(65_536 * random()) | 0];
 }
 
 /** Mirror-like share of light thrown back towards the lens by a normal `n` (sensor frame). */
 function highlight(n: ArrayLike<number>, rx: number, ry: number, length: number): number {
   // Light and eye nearly coincide, so the half vector is the ray back to the sensor.
   const cos = Math.abs(n[0] * rx + n[1] * ry + n[2]) / length;
-  return cos ** 220;
+  return cos > 0.9 ? cos ** 220 : 0;
 }
 
 /** Interpolated (vertex-averaged) normal of a triangle, turned into the sensor frame. */
 function normalAt(mesh: TriangleMesh, normals: Float32Array, t: number, m: Mat4, out: [number, number, number]): void {
-  let x = 0;
-  let y = 0;
-  let z = 0;
-  for (let k = 0; k < 3; k++) {
-    const i = 3 * mesh.indices[3 * t + k];
-    x += normals[i];
-    y += normals[i + 1];
-    z += normals[i + 2];
-  }
-  const l = Math.hypot(x, y, z) || 1;
+  const a = 3 * mesh.indices[3 * t];
+  const b = 3 * mesh.indices[3 * t + 1];
+  const c = 3 * mesh.indices[3 * t + 2];
+  const x = normals[a] + normals[b] + normals[c];
+  const y = normals[a + 1] + normals[b + 1] + normals[c + 1];
+  const z = normals[a + 2] + normals[b + 2] + normals[c + 2];
+  const l = Math.sqrt(x * x + y * y + z * z) || 1;
   out[0] = (m[0] * x + m[4] * y + m[8] * z) / l;
   out[1] = (m[1] * x + m[5] * y + m[9] * z) / l;
   out[2] = (m[2] * x + m[6] * y + m[10] * z) / l;
@@ -152,9 +233,11 @@ function addFlyingPixels(
     for (let u = 1; u < width - 1; u++) {
       const i = v * width + u;
       if (!(depth[i] > 0)) continue;
-      for (const j of [i - 1, i + 1, i - width, i + width]) {
-        if (truth[j] > truth[i] + 8 && random() < ratio / 2) {
-          depth[i] = truth[i] + random() * Math.min(60, truth[j] - truth[i]);
+      const z = truth[i];
+      for (let k = 0; k < 4; k++) {
+        const j = k === 0 ? i - 1 : k === 1 ? i + 1 : k === 2 ? i - width : i + width;
+        if (truth[j] > z + 8 && random() < ratio / 2) {
+          depth[i] = z + random() * Math.min(60, truth[j] - z);
           break;
         }
       }
@@ -169,6 +252,8 @@ function captureColor(
   model: DepthCameraModel,
   normals: Float32Array,
   random: Random,
+  conditions: CaptureConditions | undefined,
+  seenByDepth: DepthRaster,
 ): DepthFrame['color'] {
   const { width, height } = model.color;
   const s = width / model.depth.width;
@@ -180,31 +265,34 @@ function captureColor(
     cx: (model.depth.cx + 0.5) * s - 0.5,
     cy: (model.depth.cy + 0.5) * s - 0.5,
   };
-  const seen = rasterizeDepth(scene.mesh, sensorFromWorld, camera);
-  const data = new Uint8Array(3 * width * height);
-  const gain = 1 + model.exposureSpread * gaussian(random);
+  const seen = s === 1 ? seenByDepth : rasterizeDepth(scene.mesh, sensorFromWorld, camera, true);
+  const data = new Uint8Array(3 * width * height).fill(38);
+  // Exposure acts on light, pixels hold its 2.2nd root.
+  const exposed = conditions ? (conditions.exposure * (0.6 + 0.4 * conditions.roomLight)) ** (1 / 2.2) : 1;
+  const gain = exposed * (1 + model.exposureSpread * gaussian(random));
   const n: [number, number, number] = [0, 0, 0];
+  const m = worldFromSensor;
   for (let v = 0; v < height; v++) {
     for (let u = 0; u < width; u++) {
       const i = v * width + u;
       const t = seen.triangle[i];
-      if (t < 0) {
-        data.fill(38, 3 * i, 3 * i + 3);
-        continue;
-      }
+      if (t < 0) continue;
       const z = seen.depth[i];
       const rx = (u - camera.cx) / camera.fx;
       const ry = (v - camera.cy) / camera.fy;
-      const [x, y, w] = transformPoint(worldFromSensor, rx * z, ry * z, z);
+      const x = (m[0] * rx + m[4] * ry + m[8]) * z + m[12];
+      const y = (m[1] * rx + m[5] * ry + m[9]) * z + m[13];
+      const w = (m[2] * rx + m[6] * ry + m[10]) * z + m[14];
       const albedo = scene.color(x, y, w, t);
       normalAt(scene.mesh, normals, t, sensorFromWorld, n);
-      const length = Math.hypot(rx, ry, 1);
+      const length = Math.sqrt(rx * rx + ry * ry + 1);
       const cos = Math.abs(n[0] * rx + n[1] * ry + n[2]) / length;
       // Soft light from all round the lens: little shading.
       const shade = gain * (0.82 + 0.18 * cos);
       const glare = 190 * scene.gloss(t) * highlight(n, rx, ry, length);
       for (let k = 0; k < 3; k++) {
-        data[3 * i + k] = Math.max(0, Math.min(255, Math.round(albedo[k] * shade + glare + 1.5 * gaussian(random))));
+        const value = albedo[k] * shade + glare + 1.5 * quickNormal(random) + 0.5;
+        data[3 * i + k] = value < 0 ? 0 : value > 255 ? 255 : value;
       }
     }
   }

@@ -1,15 +1,4 @@
-import { marchingCubes, sampleField } from '@amber-knit/core/fusion';
-import type { TriangleMesh } from '@amber-knit/core/geometry';
-import { createRunContext } from '@amber-knit/core/runtime';
-
-/** Distance to a shape (negative inside) in millimetres, and its colour (sRGB, 0–255). */
-export interface DemoObject {
-  name: string;
-  distance(x: number, y: number, z: number): number;
-  color(x: number, y: number, z: number): [number, number, number];
-  min: [number, number, number];
-  max: [number, number, number];
-}
+import { noise, smoothMin, smoothStep, type DemoObject } from './shaping.js';
 
 /** Outer and inner profile of the jug: radius over height, mm. The foot stands on z = 0. */
 const OUTER: [number, number][] = [
@@ -44,17 +33,6 @@ const INNER: [number, number][] = [
   [38, 147],
   [40, 160],
 ];
-
-const smooth = (a: number, b: number, x: number): number => {
-  const t = Math.max(0, Math.min(1, (x - a) / (b - a)));
-  return t * t * (3 - 2 * t);
-};
-
-/** Polynomial smooth minimum of width k. */
-const smoothMin = (a: number, b: number, k: number): number => {
-  const h = Math.max(0, k - Math.abs(a - b)) / k;
-  return Math.min(a, b) - h * h * k * 0.25;
-};
 
 /** Signed distance in the (r, z) half plane to the region between the axis and a profile, closed at its top. */
 function profileDistance(profile: [number, number][], r: number, z: number): number {
@@ -162,7 +140,7 @@ function jugDistance(x: number, y: number, z: number): number {
   const r0 = Math.hypot(x, y);
   // The pouring lip, opposite the handle: the rim is pulled outwards and a little up.
   const away = Math.PI - Math.abs(phi);
-  const pull = Math.exp(-((away / 0.42) ** 2)) * smooth(112, 152, z);
+  const pull = Math.exp(-((away / 0.42) ** 2)) * smoothStep(112, 152, z);
   const r = r0 - 11 * pull;
   const lift = z - 3 * pull;
   const outer = outerDistance(r, lift) - 0.8;
@@ -174,31 +152,6 @@ function jugDistance(x: number, y: number, z: number): number {
   }
   d = smoothMin(d, handleDistance(x, y, z), 7);
   return 0.8 * -smoothMin(-d, cavity, 2.5);
-}
-
-/** Repeatable value noise in 0–1 on an integer lattice, smoothly interpolated. */
-function noise(x: number, y: number, z: number): number {
-  const xi = Math.floor(x);
-  const yi = Math.floor(y);
-  const zi = Math.floor(z);
-  const fx = smooth(0, 1, x - xi);
-  const fy = smooth(0, 1, y - yi);
-  const fz = smooth(0, 1, z - zi);
-  const at = (a: number, b: number, c: number): number => {
-    let h = Math.imul(a, 0x8da6b343) ^ Math.imul(b, 0xd8163841) ^ Math.imul(c, 0xcb1ab31f);
-    h = Math.imul(h ^ (h >>> 13), 0x5bd1e995);
-    return ((h ^ (h >>> 15)) >>> 0) / 4294967296;
-  };
-  const mix = (a: number, b: number, t: number): number => a + (b - a) * t;
-  return mix(
-    mix(mix(at(xi, yi, zi), at(xi + 1, yi, zi), fx), mix(at(xi, yi + 1, zi), at(xi + 1, yi + 1, zi), fx), fy),
-    mix(
-      mix(at(xi, yi, zi + 1), at(xi + 1, yi, zi + 1), fx),
-      mix(at(xi, yi + 1, zi + 1), at(xi + 1, yi + 1, zi + 1), fx),
-      fy,
-    ),
-    fz,
-  );
 }
 
 function jugColor(x: number, y: number, z: number): [number, number, number] {
@@ -218,44 +171,18 @@ function jugColor(x: number, y: number, z: number): [number, number, number] {
     else if (z > 80 && z < 98 && Math.hypot(((phi + 9) % 0.449) * 48 - 10.8, z - 82.8) < 1.7) c = [150, 54, 38];
   }
   // The foot is bare clay.
-  const bare = smooth(9, 6, z + 2 * noise(x / 9, y / 9, 3));
+  const bare = smoothStep(9, 6, z + 2 * noise(x / 9, y / 9, 3));
   const clay = [168 + 22 * grain, 116 + 16 * grain, 76 + 14 * grain];
   return [0, 1, 2].map((k) => c[k] + (clay[k] - c[k]) * bare) as [number, number, number];
 }
 
 /** A glazed stoneware jug with a handle, a pouring lip, a painted band and a deep inside, standing on z = 0. */
 export const galleyJug: DemoObject = {
+  id: 'galley-jug',
   name: 'Galley jug',
   distance: jugDistance,
   color: jugColor,
   min: [-62, -62, -2],
   max: [102, 62, 158],
+  gloss: 0.55,
 };
-
-/**
- * The object's true surface as a mesh: marching cubes, then every vertex moved onto the zero surface along the
- * gradient, so that the mesh differs from the implicit surface only between vertices.
- */
-export function truthMesh(object: DemoObject, voxel = 1): TriangleMesh {
-  const mesh = marchingCubes(sampleField(object.distance, object.min, object.max, voxel), 0.5, createRunContext());
-  const p = mesh.positions;
-  const e = 0.05;
-  for (let i = 0; i < p.length; i += 3) {
-    for (let round = 0; round < 2; round++) {
-      const x = p[i];
-      const y = p[i + 1];
-      const z = p[i + 2];
-      const d = object.distance(x, y, z);
-      const gx = (object.distance(x + e, y, z) - object.distance(x - e, y, z)) / (2 * e);
-      const gy = (object.distance(x, y + e, z) - object.distance(x, y - e, z)) / (2 * e);
-      const gz = (object.distance(x, y, z + e) - object.distance(x, y, z - e)) / (2 * e);
-      const g = gx * gx + gy * gy + gz * gz;
-      if (g < 1e-6) break;
-      const s = Math.max(-0.5 * voxel, Math.min(0.5 * voxel, d / g));
-      p[i] -= s * gx;
-      p[i + 1] -= s * gy;
-      p[i + 2] -= s * gz;
-    }
-  }
-  return { positions: p, indices: mesh.indices };
-}

@@ -11,7 +11,8 @@ import {
 } from '@amber-knit/core/math';
 import { joinFrames } from '@amber-knit/core/pointcloud';
 import { captureFrame, HAND_HELD_DEPTH_CAMERA } from './depth-camera.js';
-import { galleyJug, truthMesh } from './galley-jug.js';
+import { galleyJug } from './galley-jug.js';
+import { truthMesh } from './truth-mesh.js';
 import { restingPose, setupScene, UPRIGHT, UPSIDE_DOWN } from './scene.js';
 
 /** A scan of the demo piece with the truth that a registration should find. */

@@ -10,6 +10,7 @@ import {
   type Mat4,
 } from '@amber-knit/core/math';
 import type { SimulatedScene } from './depth-camera.js';
+import { disc, joinMeshes } from './scene-parts.js';
 
 /** How the object lies in a setup: its own frame to the setup's world, resting on z = 0. */
 export function restingPose(mesh: TriangleMesh, turn: Mat4): Mat4 {
@@ -32,38 +33,21 @@ export function setupScene(
   tableRadius: number,
 ): SimulatedScene {
   const objectFromWorld = invertRigid(worldFromObject);
+  const object: TriangleMesh = { positions: transformPoints(worldFromObject, mesh.positions), indices: mesh.indices };
   const objectTriangles = mesh.indices.length / 3;
-  let positions = transformPoints(worldFromObject, mesh.positions);
-  let indices = mesh.indices;
-  if (tableRadius > 0) {
-    const base = positions.length / 3;
-    const rim = 48;
-    const table = new Float32Array(3 * (rim + 1));
-    const fan = new Uint32Array(3 * rim);
-    for (let i = 0; i < rim; i++) {
-      const a = (2 * Math.PI * i) / rim;
-      table.set([tableRadius * Math.cos(a), tableRadius * Math.sin(a), 0], 3 * (i + 1));
-      fan.set([base, base + 1 + i, base + 1 + ((i + 1) % rim)], 3 * i);
-    }
-    const all = new Float32Array(positions.length + table.length);
-    all.set(positions);
-    all.set(table, positions.length);
-    positions = all;
-    const both = new Uint32Array(indices.length + fan.length);
-    both.set(indices);
-    both.set(fan, indices.length);
-    indices = both;
-  }
   return {
-    mesh: { positions, indices },
+    mesh: tableRadius > 0 ? joinMeshes([object, disc(tableRadius)]).mesh : object,
     gloss: (t) => (t < objectTriangles ? gloss : 0),
     color: (x, y, z, t) => {
-      if (t < objectTriangles) {
-        const p = transformPoint(objectFromWorld, x, y, z);
-        return color(p[0], p[1], p[2]);
-      }
-      const plank = Math.floor((x + 400) / 60) % 2 === 0 ? 6 : -6;
-      return [124 + plank, 104 + plank, 82 + plank];
+      if (t >= objectTriangles) return plankColor(x);
+      const p = transformPoint(objectFromWorld, x, y, z);
+      return color(p[0], p[1], p[2]);
     },
   };
+}
+
+/** Colour of the wooden table at a place. */
+export function plankColor(x: number): [number, number, number] {
+  const plank = Math.floor((x + 400) / 60) % 2 === 0 ? 6 : -6;
+  return [124 + plank, 104 + plank, 82 + plank];
 }

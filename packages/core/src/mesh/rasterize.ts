@@ -8,20 +8,30 @@ export interface DepthRaster {
   triangle: Int32Array;
 }
 
+/** Picture coordinates and depth of the vertices of the mesh at hand; grows, is never given back. */
+let scratch = new Float32Array(0);
+
 /**
  * Renders a mesh's depth by scan conversion with exact (perspective) interpolation at pixel centres; both sides of
- * triangles count. Triangles that reach behind the camera are left out. O(triangles + covered pixels).
+ * triangles count, or with `frontOnly` the side they run counter-clockwise on: twice as fast, right for closed bodies.
+ * Triangles that reach behind the camera are left out. O(triangles + covered pixels).
  * Source: J. Pineda (1988), A parallel algorithm for polygon rasterization (edge functions).
  */
-export function rasterizeDepth(mesh: TriangleMesh, sensorFromMesh: Mat4, camera: Intrinsics): DepthRaster {
+export function rasterizeDepth(
+  mesh: TriangleMesh,
+  sensorFromMesh: Mat4,
+  camera: Intrinsics,
+  frontOnly = false,
+): DepthRaster {
   const { width, height, fx, fy, cx, cy } = camera;
   const depth = new Float32Array(width * height);
   const triangle = new Int32Array(width * height).fill(-1);
   const { positions: p, indices } = mesh;
   const n = p.length / 3;
-  const sx = new Float32Array(n);
-  const sy = new Float32Array(n);
-  const sz = new Float32Array(n);
+  if (scratch.length < 3 * n) scratch = new Float32Array(3 * n);
+  const sx = scratch.subarray(0, n);
+  const sy = scratch.subarray(n, 2 * n);
+  const sz = scratch.subarray(2 * n, 3 * n);
   const m = sensorFromMesh;
   for (let i = 0; i < n; i++) {
     const x = p[3 * i];
@@ -37,25 +47,37 @@ export function rasterizeDepth(mesh: TriangleMesh, sensorFromMesh: Mat4, camera:
     const b = indices[t + 1];
     const c = indices[t + 2];
     if (!(sz[a] > 1e-3 && sz[b] > 1e-3 && sz[c] > 1e-3)) continue;
-    const x0 = Math.max(0, Math.ceil(Math.min(sx[a], sx[b], sx[c])));
-    const x1 = Math.min(width - 1, Math.floor(Math.max(sx[a], sx[b], sx[c])));
-    const y0 = Math.max(0, Math.ceil(Math.min(sy[a], sy[b], sy[c])));
-    const y1 = Math.min(height - 1, Math.floor(Math.max(sy[a], sy[b], sy[c])));
+    const ax = sx[a];
+    const ay = sy[a];
+    const bx = sx[b];
+    const by = sy[b];
+    const gx = sx[c];
+    const gy = sy[c];
+    const area = (bx - ax) * (gy - ay) - (gx - ax) * (by - ay);
+    // With Y down, the front runs clockwise in the picture's own axes: its area is negative.
+    if (area === 0 || (frontOnly && area > 0)) continue;
+    const x0 = Math.max(0, Math.ceil(Math.min(ax, bx, gx)));
+    const x1 = Math.min(width - 1, Math.floor(Math.max(ax, bx, gx)));
+    const y0 = Math.max(0, Math.ceil(Math.min(ay, by, gy)));
+    const y1 = Math.min(height - 1, Math.floor(Math.max(ay, by, gy)));
     if (x0 > x1 || y0 > y1) continue;
-    const area = (sx[b] - sx[a]) * (sy[c] - sy[a]) - (sx[c] - sx[a]) * (sy[b] - sy[a]);
-    if (area === 0) continue;
+    // Both edge functions and 1/z are linear over the picture: value at the corner of the box, then steps.
     const inverse = 1 / area;
-    const ia = 1 / sz[a];
-    const ib = 1 / sz[b];
+    const ux = (by - gy) * inverse;
+    const uy = (gx - bx) * inverse;
+    const vx = (gy - ay) * inverse;
+    const vy = (ax - gx) * inverse;
     const ic = 1 / sz[c];
-    for (let y = y0; y <= y1; y++) {
-      for (let x = x0; x <= x1; x++) {
-        const u = ((sx[b] - x) * (sy[c] - y) - (sx[c] - x) * (sy[b] - y)) * inverse;
-        const v = ((sx[c] - x) * (sy[a] - y) - (sx[a] - x) * (sy[c] - y)) * inverse;
-        const w = 1 - u - v;
-        if (u < 0 || v < 0 || w < 0) continue;
-        const z = 1 / (u * ia + v * ib + w * ic);
-        const at = y * width + x;
+    const da = 1 / sz[a] - ic;
+    const db = 1 / sz[b] - ic;
+    let uRow = ((bx - x0) * (gy - y0) - (gx - x0) * (by - y0)) * inverse;
+    let vRow = ((gx - x0) * (ay - y0) - (ax - x0) * (gy - y0)) * inverse;
+    for (let y = y0; y <= y1; y++, uRow += uy, vRow += vy) {
+      let u = uRow;
+      let v = vRow;
+      for (let x = x0, at = y * width + x0; x <= x1; x++, at++, u += ux, v += vx) {
+        if (u < 0 || v < 0 || u + v > 1) continue;
+        const z = 1 / (ic + u * da + v * db);
         if (depth[at] === 0 || z < depth[at]) {
           depth[at] = z;
           triangle[at] = t / 3;

@@ -1,0 +1,83 @@
+import type { AddressInfo } from 'node:net';
+import { WebSocket } from 'ws';
+import { checkConformance, decodeFrame, type DeviceInfo, type DeviceMessage } from '@amber-knit/device-protocol';
+import { MODELS } from './device-catalogue.js';
+import { createDeviceServer } from './device-server.js';
+import { SimulatedDevice } from './simulated-device.js';
+
+const server = createDeviceServer();
+let address = '';
+beforeAll(async () => {
+  await new Promise<void>((r) => server.listen(0, '127.0.0.1', r));
+  address = `127.0.0.1:${(server.address() as AddressInfo).port}`;
+});
+afterAll(() => void server.close());
+
+/** A device without a network: collects what it sends. */
+function bench(id: string): { device: SimulatedDevice; frames: ArrayBuffer[]; texts: DeviceMessage[] } {
+  const frames: ArrayBuffer[] = [];
+  const texts: DeviceMessage[] = [];
+  const model = MODELS.find((m) => m.info.id === id)!;
+  const device = new SimulatedDevice(model, { text: (m) => texts.push(m), frame: (b) => frames.push(b) });
+  return { device, frames, texts };
+}
+
+/** One frame taken under some settings and arrangement. */
+async function shoot(settings: object, arrange: object): Promise<{ valid: number; burnt: number }> {
+  const { device, frames } = bench('hand-held-light');
+  device.receive(JSON.stringify({ type: 'settings', values: settings }));
+  device.receive(JSON.stringify({ type: 'bench', arrange }));
+  device.receive(JSON.stringify({ type: 'credit', frames: 1 }));
+  device.receive(JSON.stringify({ type: 'start' }));
+  device.close();
+  const { depth } = decodeFrame(frames[0]);
+  const share = (a: ArrayLike<number>, is: (v: number) => boolean): number =>
+    Array.from(a).filter(is).length / a.length;
+  return { valid: share(depth!.data, (z) => z > 0), burnt: share(depth!.infrared!, (v) => v === 255) };
+}
+
+test('devices are found over HTTP', async () => {
+  const { devices } = (await (await fetch(`http://${address}/devices`)).json()) as { devices: DeviceInfo[] };
+  expect(devices.map((d) => d.id)).toEqual(MODELS.map((m) => m.info.id));
+  expect((await fetch(`http://${address}/elsewhere`)).status).toBe(404);
+});
+
+test.each(MODELS.map((m) => m.info.id))('%s keeps every rule of the protocol', async (id) => {
+  const results = await checkConformance(() => new WebSocket(`ws://${address}/devices/${id}`) as never, 20_000);
+  expect(results.filter((r) => !r.ok)).toEqual([]);
+  expect(results.length).toBeGreaterThan(11);
+}, 60_000);
+
+test('a wrong version is refused in words', async () => {
+  const ws = new WebSocket(`ws://${address}/devices/${MODELS[0].info.id}`);
+  const answer = new Promise<DeviceMessage>((r) => ws.on('message', (d) => r(JSON.parse(String(d)) as DeviceMessage)));
+  await new Promise((r) => ws.on('open', r));
+  ws.send(JSON.stringify({ type: 'open', version: 9 }));
+  expect(await answer).toMatchObject({ type: 'error', code: 'wrong-version' });
+  ws.close();
+});
+
+test('the sensor behaves as its physics says', async () => {
+  const usual = await shoot({}, {});
+  const long = await shoot({ exposure: 20 }, {});
+  const short = await shoot({ exposure: 0.5 }, {});
+  const dark = await shoot({}, { object: 'oar-fork' });
+  const dusted = await shoot({}, { object: 'oar-fork', spray: true });
+  const sunny = await shoot({}, { roomLight: 1 });
+  expect(usual.valid).toBeGreaterThan(0.45);
+  // Over-exposed: burnt pixels have no depth.
+  expect(long.burnt).toBeGreaterThan(usual.burnt + 0.2);
+  expect(long.valid).toBeLessThan(usual.valid - 0.2);
+  expect(short.valid).toBeLessThan(usual.valid - 0.2);
+  expect(dusted.valid).toBeGreaterThan(dark.valid + 0.01);
+  expect(sunny.valid).toBeLessThan(usual.valid);
+});
+
+test('a hand moves where it is told, not through the table', () => {
+  const { device, texts } = bench('hand-held-light');
+  device.receive(JSON.stringify({ type: 'bench', hold: { up: -80, distance: 5, around: Number.NaN } }));
+  device.receive(JSON.stringify({ type: 'bench', arrange: { object: 'no such thing' } }));
+  device.receive(JSON.stringify({ type: 'bench', sweep: 'no such sweep' }));
+  expect(texts.filter((t) => t.type === 'error')).toHaveLength(2);
+  expect(texts[0]).toMatchObject({ type: 'bench', held: { around: 20 } });
+});

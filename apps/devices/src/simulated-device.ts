@@ -1,0 +1,265 @@
+import { createRandom, fromAxisAngle, invertRigid, multiply, type Mat4 } from '@amber-knit/core/math';
+import { captureFrame } from '@amber-knit/demo';
+import {
+  encodeFrame,
+  parseClientMessage,
+  PROTOCOL_VERSION,
+  type BenchArrangement,
+  type ClientMessage,
+  type DeviceMessage,
+  type DeviceSettings,
+  type DeviceState,
+  type HeldAt,
+} from '@amber-knit/device-protocol';
+import { OBJECTS, SETUPS, SWEEPS, type SimulatedModel } from './device-catalogue.js';
+import { follow, poseOf, reachable, sweepAt } from './operator.js';
+import { arrangeScene, type BenchScene } from './scene-shelf.js';
+
+/** Where a simulated device sends to. */
+export interface Outlet {
+  text(message: DeviceMessage): void;
+  frame(bytes: ArrayBuffer): void;
+}
+
+export const FIRST_ARRANGEMENT: BenchArrangement = {
+  object: 'galley-jug',
+  setup: 'Upright',
+  block: 0,
+  spray: false,
+  dots: false,
+  roomLight: 0.2,
+  empty: false,
+};
+
+/** Smallest depth step sent, mm. */
+const DEPTH_UNIT = 0.02;
+
+/**
+ * One session with a simulated device: answers messages, keeps the scanner where the operator holds it, takes frames at
+ * the set rate as far as there is credit. A scripted sweep waits for credit, as a careful operator waits for the scanner;
+ * a free hand does not.
+ */
+export class SimulatedDevice {
+  private readonly random;
+  private readonly settings: DeviceSettings;
+  private arrangement = { ...FIRST_ARRANGEMENT };
+  private bench?: BenchScene;
+  private held: HeldAt;
+  private wanted: HeldAt;
+  private sweep: { id: string; frame: number; speed: number; from: HeldAt } | null = null;
+  private tableAngle = 0;
+  private state: DeviceState = 'idle';
+  private credit = 0;
+  private sent = 0;
+  private dropped = 0;
+  private sequence = 0;
+  private clock = 0;
+  private lastTick = 0;
+  private lastPose?: Mat4;
+  private timer?: NodeJS.Timeout;
+
+  constructor(
+    private readonly model: SimulatedModel,
+    private readonly outlet: Outlet,
+    seed = 1,
+  ) {
+    this.random = createRandom(seed);
+    this.settings = Object.fromEntries(model.info.settings.map((s) => [s.name, s.default])) as DeviceSettings;
+    this.held = { around: 20, up: 24, distance: model.info.range.best, yaw: 0, pitch: 0 };
+    this.wanted = this.held;
+  }
+
+  /** Takes a client's text message. */
+  receive(text: string): void {
+    const message = parseClientMessage(text);
+    if (typeof message === 'string') this.outlet.text({ type: 'error', code: 'bad-message', message });
+    else this.handle(message);
+  }
+
+  /** Where the sensor truly is and what it looks at; for tests that compare with the truth. */
+  get truth(): { worldFromSensor: Mat4 | undefined; bench: BenchScene } {
+    return { worldFromSensor: this.lastPose, bench: this.scene() };
+  }
+
+  close(): void {
+    clearTimeout(this.timer);
+    this.state = 'idle';
+  }
+
+  private handle(m: ClientMessage): void {
+    switch (m.type) {
+      case 'open':
+        if (m.version !== PROTOCOL_VERSION) {
+          this.refuse('wrong-version', `This device speaks version ${PROTOCOL_VERSION}, not ${m.version}.`);
+        } else {
+          const { info: device } = this.model;
+          this.outlet.text({ type: 'ready', version: PROTOCOL_VERSION, device, settings: this.settings });
+          this.tellBench();
+        }
+        return;
+      case 'settings':
+        return this.set(m.values);
+      case 'start':
+        return this.enter('running');
+      case 'pause':
+        return this.enter('paused');
+      case 'stop':
+        this.credit = 0;
+        return this.enter('idle');
+      case 'credit':
+        this.credit = Math.min(16, this.credit + Math.max(0, Math.floor(m.frames)));
+        return;
+      case 'turn':
+        if (!this.model.info.sensors.includes('angle')) {
+          return this.refuse('not-supported', `${this.model.info.name} has no turntable.`);
+        }
+        this.tableAngle = ((m.angle % 360) + 360) % 360;
+        this.outlet.text({ type: 'turned', angle: this.tableAngle });
+        return;
+      case 'bench':
+        return this.rearrange(m);
+    }
+  }
+
+  private set(values: Partial<DeviceSettings>): void {
+    for (const [name, value] of Object.entries(values)) {
+      const spec = this.model.info.settings.find((s) => s.name === name);
+      if (!spec || !Number.isFinite(value)) {
+        this.refuse('unknown-setting', `"${name}" can't be set to ${String(value)} here.`);
+        continue;
+      }
+      this.settings[spec.name] = Math.max(spec.min, Math.min(spec.max, value));
+    }
+    this.outlet.text({ type: 'settings', settings: { ...this.settings } });
+  }
+
+  private rearrange({ arrange, hold, sweep, speed }: Extract<ClientMessage, { type: 'bench' }>): void {
+    if (arrange) {
+      const a = { ...this.arrangement, ...arrange };
+      const known = OBJECTS.some((o) => o.id === a.object) && SETUPS.includes(a.setup);
+      if (!known) return this.refuse('bad-message', 'The bench has no such object or setup.');
+      this.arrangement = {
+        ...a,
+        block: Math.max(0, Math.min(120, Number(a.block) || 0)),
+        roomLight: Math.max(0, Math.min(1, Number(a.roomLight) || 0)),
+      };
+      this.bench = undefined;
+    }
+    if (hold) this.wanted = reachable({ ...this.wanted, ...numbersOf(hold) }, this.model.info.range.best);
+    if (sweep !== undefined) {
+      if (sweep !== null && !SWEEPS.some((s) => s.id === sweep)) {
+        return this.refuse('bad-message', `"${sweep}" is no sweep.`);
+      }
+      this.sweep = sweep === null ? null : { id: sweep, frame: 0, speed: Number(speed) || 1, from: this.held };
+    }
+    this.tellBench();
+  }
+
+  private enter(state: DeviceState): void {
+    this.state = state;
+    clearTimeout(this.timer);
+    this.outlet.text({ type: 'state', state, sent: this.sent, dropped: this.dropped });
+    if (state === 'running') {
+      this.lastTick = Date.now();
+      this.tick();
+    }
+  }
+
+  private tick(): void {
+    const begun = Date.now();
+    const dt = Math.min(0.5, (begun - this.lastTick) / 1000);
+    this.lastTick = begun;
+    this.clock += 1000 / this.settings.frameRate;
+    const mayTake = this.credit > 0;
+    if (this.sweep && mayTake) this.followSweep();
+    else if (!this.sweep) this.held = follow(this.held, this.wanted, dt);
+    if (mayTake) {
+      this.credit--;
+      this.takeFrame();
+      this.sent++;
+    } else this.dropped++;
+    const rest = 1000 / this.settings.frameRate - (Date.now() - begun);
+    this.timer = setTimeout(() => this.state === 'running' && this.tick(), Math.max(1, rest));
+  }
+
+  private followSweep(): void {
+    const s = this.sweep!;
+    const next = sweepAt(s.id, s.frame++, s.speed, s.from, this.model.info.range.best);
+    if (next) {
+      this.held = next;
+      this.wanted = next;
+    } else {
+      this.sweep = null;
+      this.tellBench();
+    }
+  }
+
+  private takeFrame(): void {
+    const { info, sensor, nominalExposure } = this.model;
+    const { exposure, gain, light, frameRate, colorEvery } = this.settings;
+    const { scene, middle } = this.scene();
+    const tremor = this.sweep ? this.sweep.speed : 1;
+    let pose = poseOf(this.held, middle, tremor, this.random);
+    // A turned table is a sensor that has gone round the other way.
+    if (this.tableAngle !== 0) pose = multiply(fromAxisAngle([0, 0, 1], (-this.tableAngle * Math.PI) / 180), pose);
+    const before = this.lastPose ?? pose;
+    this.lastPose = pose;
+    const large = colorEvery > 0 && this.sequence % colorEvery === 0;
+    const size = large ? info.colorSize : sensor.color;
+    const frame = captureFrame(scene, pose, { ...sensor, color: size }, this.random, '', true, {
+      exposure: (exposure / nominalExposure) * 10 ** (gain / 20),
+      light: light / 100,
+      roomLight: this.arrangement.roomLight,
+      blur: (smear(before, pose, sensor.depth.fx, this.held.distance) * exposure * frameRate) / 1000,
+    });
+    const { near, far } = info.range;
+    this.outlet.frame(
+      encodeFrame({
+        sequence: this.sequence++,
+        time: this.clock,
+        angle: info.sensors.includes('angle') ? this.tableAngle : undefined,
+        depth: {
+          camera: frame.camera,
+          unit: DEPTH_UNIT,
+          data: inSteps(frame.depth, 0.7 * near, 1.4 * far),
+          infrared: frame.infrared,
+        },
+        color: frame.color && { camera: frame.color.camera, data: frame.color.image.data as Uint8Array },
+      }),
+    );
+  }
+
+  private scene(): BenchScene {
+    return (this.bench ??= arrangeScene(this.arrangement));
+  }
+
+  private tellBench(): void {
+    const { arrangement, held, sweep } = this;
+    this.outlet.text({ type: 'bench', arrangement, held, sweep: sweep?.id ?? null });
+  }
+
+  private refuse(code: 'bad-message' | 'unknown-setting' | 'not-supported' | 'wrong-version', message: string): void {
+    this.outlet.text({ type: 'error', code, message });
+  }
+}
+
+/** Depths as whole steps; 0 outside the limits. */
+function inSteps(depth: Float32Array, nearest: number, farthest: number): Uint16Array {
+  const out = new Uint16Array(depth.length);
+  for (let i = 0; i < depth.length; i++) {
+    const z = depth[i];
+    if (z > nearest && z < farthest) out[i] = z / DEPTH_UNIT + 0.5;
+  }
+  return out;
+}
+
+/** Pixels that the picture's middle moves between two poses. */
+function smear(before: Mat4, after: Mat4, fx: number, distance: number): number {
+  const d = multiply(invertRigid(before), after);
+  return (fx * Math.hypot(d[8] * distance + d[12], d[9] * distance + d[13])) / distance;
+}
+
+function numbersOf(hold: Partial<HeldAt>): Partial<HeldAt> {
+  return Object.fromEntries(Object.entries(hold).filter(([, v]) => Number.isFinite(v)));
+}
+

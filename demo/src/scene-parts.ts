@@ -1,0 +1,46 @@
+import type { TriangleMesh } from '@amber-knit/core/geometry';
+import type { Vec3 } from '@amber-knit/core/math';
+
+/** Meshes one after the other, with the first triangle of each. */
+export function joinMeshes(parts: TriangleMesh[]): { mesh: TriangleMesh; starts: number[] } {
+  const positions = new Float32Array(parts.reduce((n, p) => n + p.positions.length, 0));
+  const indices = new Uint32Array(parts.reduce((n, p) => n + p.indices.length, 0));
+  const starts: number[] = [];
+  let vertex = 0;
+  let corner = 0;
+  for (const p of parts) {
+    starts.push(corner / 3);
+    positions.set(p.positions, 3 * vertex);
+    for (let i = 0; i < p.indices.length; i++) indices[corner + i] = p.indices[i] + vertex;
+    vertex += p.positions.length / 3;
+    corner += p.indices.length;
+  }
+  return { mesh: { positions, indices }, starts };
+}
+
+/** A disc facing up at height 0. */
+export function disc(radius: number, segments = 48): TriangleMesh {
+  const positions = new Float32Array(3 * (segments + 1));
+  const indices = new Uint32Array(3 * segments);
+  for (let i = 0; i < segments; i++) {
+    const a = (2 * Math.PI * i) / segments;
+    positions.set([radius * Math.cos(a), radius * Math.sin(a), 0], 3 * (i + 1));
+    indices.set([0, 1 + i, 1 + ((i + 1) % segments)], 3 * i);
+  }
+  return { positions, indices };
+}
+
+/** A box between two corners. */
+export function box([x0, y0, z0]: Vec3, [x1, y1, z1]: Vec3): TriangleMesh {
+  const positions = new Float32Array(24);
+  for (let k = 0; k < 8; k++) positions.set([k & 1 ? x1 : x0, k & 2 ? y1 : y0, k & 4 ? z1 : z0], 3 * k);
+  const quads = [
+    [0, 2, 3, 1],
+    [4, 5, 7, 6],
+    [0, 1, 5, 4],
+    [2, 6, 7, 3],
+    [0, 4, 6, 2],
+    [1, 3, 7, 5],
+  ];
+  return { positions, indices: Uint32Array.from(quads.flatMap(([a, b, c, d]) => [a, b, c, a, c, d])) };
+}
