@@ -1,11 +1,11 @@
-// Runs the server and its workers until told to stop; a worker that dies is started again.
+// Runs the server, its workers and the simulated devices until told to stop; what dies but the server is started again.
 import { spawn } from 'node:child_process';
 
 const workers = Number(process.env.WORKERS ?? 1);
 const children = new Set();
 let stopping = false;
 
-function run(file, again) {
+function run(file, name) {
   const child = spawn(process.execPath, [file], { stdio: ['ignore', 'pipe', 'inherit'], detached: true });
   children.add(child);
   child.stdout.on('data', (data) => {
@@ -17,13 +17,13 @@ function run(file, again) {
   child.on('exit', (code) => {
     children.delete(child);
     if (stopping) return;
-    if (!again) {
+    if (!name) {
       console.error(`The server ended (${code}).`);
       stop(code ?? 1);
       return;
     }
-    console.error('A worker ended and is started again.');
-    setTimeout(() => stopping || run(file, true), 1000);
+    console.error(`${name} ended and is started again.`);
+    setTimeout(() => stopping || run(file, name), 1000);
   });
 }
 
@@ -45,5 +45,7 @@ function stop(code = 0) {
 
 process.on('SIGINT', () => stop());
 process.on('SIGTERM', () => stop());
-run('apps/server/dist/main.js', false);
-for (let i = 0; i < workers; i++) run('apps/server/dist/worker/main.js', true);
+run('apps/server/dist/main.js');
+for (let i = 0; i < workers; i++) run('apps/server/dist/worker/main.js', 'A worker');
+// Other adapters can be named instead of the simulated devices.
+if (!process.env.DEVICES_URL) run('apps/devices/dist/main.js', 'The device service');

@@ -1,6 +1,7 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { encodeColorPng, encodeDepthPng } from '@amber-knit/core/io';
+import { encodeDepthPng } from '@amber-knit/core/io';
+import { encodeColorPng } from '@amber-knit/core/stored';
 import { simulateJugScans } from '@amber-knit/demo';
 
 /** node bench/dist/write-jug.js DIR: the demo piece as RGB-D folders (docs/formats.md), with truth.json. */

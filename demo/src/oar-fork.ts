@@ -5,9 +5,7 @@ const boxDistance = (x: number, y: number, z: number, a: number, b: number, c: n
   const dx = Math.abs(x) - a;
   const dy = Math.abs(y) - b;
   const dz = Math.abs(z) - c;
-  return (
-    Math.hypot(Math.max(dx, 0), Math.max(dy, 0), Math.max(dz, 0)) + Math.min(0, Math.max(dx, dy, dz))
-  );
+  return Math.hypot(Math.max(dx, 0), Math.max(dy, 0), Math.max(dz, 0)) + Math.min(0, Math.max(dx, dy, dz));
 };
 
 function forkDistance(x: number, y: number, z: number): number {

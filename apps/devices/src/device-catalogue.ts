@@ -1,4 +1,11 @@
-import { galleyJug, handWheel, HAND_HELD_DEPTH_CAMERA, oarFork, pinhole, type DepthCameraModel } from '@amber-knit/demo';
+import {
+  galleyJug,
+  handWheel,
+  HAND_HELD_DEPTH_CAMERA,
+  oarFork,
+  pinhole,
+  type DepthCameraModel,
+} from '@amber-knit/demo';
 import type { DeviceInfo, SettingSpec } from '@amber-knit/device-protocol';
 
 /** A simulated device: what it says of itself and how its sensor behaves. */
@@ -44,14 +51,7 @@ const settingsOf = (exposure: number, frameRate: number, maxRate: number): Setti
     [0, 100, 5],
     100,
   ),
-  setting(
-    'frameRate',
-    'Frames a second',
-    'More frames forgive faster movements.',
-    '/s',
-    [1, maxRate, 1],
-    frameRate,
-  ),
+  setting('frameRate', 'Frames a second', 'More frames forgive faster movements.', '/s', [1, maxRate, 1], frameRate),
   setting(
     'colorEvery',
     'Large picture every',

@@ -42,11 +42,15 @@ test('devices are found over HTTP', async () => {
   expect((await fetch(`http://${address}/elsewhere`)).status).toBe(404);
 });
 
-test.each(MODELS.map((m) => m.info.id))('%s keeps every rule of the protocol', async (id) => {
-  const results = await checkConformance(() => new WebSocket(`ws://${address}/devices/${id}`) as never, 20_000);
-  expect(results.filter((r) => !r.ok)).toEqual([]);
-  expect(results.length).toBeGreaterThan(11);
-}, 60_000);
+test.each(MODELS.map((m) => m.info.id))(
+  '%s keeps every rule of the protocol',
+  async (id) => {
+    const results = await checkConformance(() => new WebSocket(`ws://${address}/devices/${id}`) as never, 20_000);
+    expect(results.filter((r) => !r.ok)).toEqual([]);
+    expect(results.length).toBeGreaterThan(11);
+  },
+  60_000,
+);
 
 test('a wrong version is refused in words', async () => {
   const ws = new WebSocket(`ws://${address}/devices/${MODELS[0].info.id}`);

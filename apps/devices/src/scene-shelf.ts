@@ -1,4 +1,12 @@
-import { createRandom, fromTranslation, invertRigid, multiply, transformPoint, transformPoints, type Mat4 } from '@amber-knit/core/math';
+import {
+  createRandom,
+  fromTranslation,
+  invertRigid,
+  multiply,
+  transformPoint,
+  transformPoints,
+  type Mat4,
+} from '@amber-knit/core/math';
 import { VoxelTable } from '@amber-knit/core/spatial';
 import { boundsOf, type TriangleMesh } from '@amber-knit/core/geometry';
 import {

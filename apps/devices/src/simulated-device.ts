@@ -262,4 +262,3 @@ function smear(before: Mat4, after: Mat4, fx: number, distance: number): number 
 function numbersOf(hold: Partial<HeldAt>): Partial<HeldAt> {
   return Object.fromEntries(Object.entries(hold).filter(([, v]) => Number.isFinite(v)));
 }
-

@@ -1,6 +1,8 @@
 import { Module, type DynamicModule } from '@nestjs/common';
 import { TypeOrmModule } from '@nestjs/typeorm';
 import { DataSource } from 'typeorm';
+import { CapturesController } from './captures/captures.controller.js';
+import { CapturesService } from './captures/captures.service.js';
 import type { ServerConfig } from './config.js';
 import { dataSourceOptions } from './database/data-source.js';
 import { EventsController } from './events/events.controller.js';
@@ -19,7 +21,7 @@ export class AppModule {
     return {
       module: AppModule,
       imports: [TypeOrmModule.forRoot(dataSourceOptions(config.databaseUrl))],
-      controllers: [PiecesController, StepsController, EventsController],
+      controllers: [PiecesController, StepsController, CapturesController, EventsController],
       providers: [
         { provide: BlobStore, useFactory: (db: DataSource) => new BlobStore(db), inject: [DataSource] },
         {
@@ -34,6 +36,7 @@ export class AppModule {
         },
         PiecesService,
         StepsService,
+        CapturesService,
         EventsService,
       ],
     };

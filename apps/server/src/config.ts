@@ -8,6 +8,8 @@ export interface ServerConfig {
   /** Built browser files. */
   webDir: string;
   maxUploadBytes: number;
+  /** Where devices are listed and reached (docs/device-protocol.md). */
+  devicesUrl: string;
 }
 
 export function readConfig(env: NodeJS.ProcessEnv = process.env): ServerConfig {
@@ -18,6 +20,7 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): ServerConfig {
     port: Number(env.PORT ?? 4780),
     uploadDir: env.UPLOAD_DIR ?? '.data/uploads',
     webDir: env.WEB_DIR ?? 'apps/web/dist',
+    devicesUrl: env.DEVICES_URL ?? `http://127.0.0.1:${env.DEVICES_PORT ?? 4781}`,
     maxUploadBytes: Number(env.MAX_UPLOAD_BYTES ?? 4 * 1024 ** 3),
   };
 }

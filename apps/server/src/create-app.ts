@@ -1,14 +1,16 @@
 import 'reflect-metadata';
 import { existsSync } from 'node:fs';
+import type { Server } from 'node:http';
 import { join, resolve } from 'node:path';
 import { ValidationPipe } from '@nestjs/common';
 import { NestFactory } from '@nestjs/core';
 import type { NestExpressApplication } from '@nestjs/platform-express';
 import { DocumentBuilder, SwaggerModule } from '@nestjs/swagger';
-import type { NextFunction, Request, Response } from 'express';
+import { raw, type NextFunction, type Request, type Response } from 'express';
 import { AppModule } from './app.module.js';
 import type { ServerConfig } from './config.js';
 import { ProblemFilter } from './problem.filter.js';
+import { deviceListHandler, relayDevices } from './devices/device-relay.js';
 import { StepQueue } from './steps/step-queue.js';
 import { StepsService } from './steps/steps.service.js';
 import { BlobStore } from './storage/blob-store.js';
@@ -35,6 +37,10 @@ export async function createApp(config: ServerConfig): Promise<NestExpressApplic
       void uploads.handle(request, response);
     else next();
   });
+  app.use(deviceListHandler(config.devicesUrl));
+  relayDevices(app.getHttpServer() as Server, config.devicesUrl);
+  // Frames come as plain bytes.
+  app.use('/api/captures', raw({ type: 'application/octet-stream', limit: '24mb' }));
   SwaggerModule.setup('api/docs', app, () =>
     SwaggerModule.createDocument(app, new DocumentBuilder().setTitle('Amber Knit').setVersion('1').build()),
   );

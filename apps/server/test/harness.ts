@@ -16,7 +16,7 @@ export class Harness {
     readonly base: string,
   ) {}
 
-  static async start(databaseUrl: string): Promise<Harness> {
+  static async start(databaseUrl: string, options: { devicesUrl?: string } = {}): Promise<Harness> {
     const port = await new Promise<number>((resolve) => {
       const s = createServer().listen(0, '127.0.0.1', () => {
         const { port: p } = s.address() as { port: number };
@@ -30,6 +30,7 @@ export class Harness {
       uploadDir: mkdtempSync(join(tmpdir(), 'amber-up-')),
       webDir: 'none',
       maxUploadBytes: 1e8,
+      devicesUrl: options.devicesUrl ?? 'http://127.0.0.1:9',
     });
     await app.listen(port, '127.0.0.1');
     return new Harness(app, `http://127.0.0.1:${port}`);

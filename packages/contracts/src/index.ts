@@ -1,3 +1,5 @@
+import type { DeviceInfo } from '@amber-knit/device-protocol';
+import type { PlanAnswers } from '@amber-knit/planning';
 import type { ArtifactKind, Figures, ParamField, Stage } from '@amber-knit/operations';
 
 /** HTTP and event types that server and browser share. Dates are ISO 8601 texts, lengths millimetres. */
@@ -70,6 +72,31 @@ export interface ScanView {
   placement: PlacementView;
 }
 
+/** What can be scanned with; without any, `reason` says why. */
+export interface DeviceList {
+  devices: DeviceInfo[];
+  reason?: string;
+}
+
+export type CaptureStatus = 'open' | 'finished' | 'discarded';
+
+/** A capture with the frames that the server holds of it. */
+export interface CaptureView {
+  id: string;
+  pieceId: string;
+  name: string;
+  setup: string;
+  deviceId: string;
+  settings: Record<string, number>;
+  status: CaptureStatus;
+  /** Frames held and not taken back. */
+  frames: number;
+  /** The next free frame number. */
+  nextSequence: number;
+  stepId: string | null;
+  createdAt: string;
+}
+
 /** A stage's state on the knit chart. */
 export interface StageState {
   stage: Stage;
@@ -93,6 +120,8 @@ export interface PieceSummary {
 
 export interface PieceView extends PieceSummary {
   setups: string[];
+  /** Answers of the plan; null until it was made. */
+  plan: PlanAnswers | null;
   scanList: ScanView[];
   placements: ArtifactView | null;
   mesh: ArtifactView | null;
@@ -115,4 +144,5 @@ export interface Problem {
   code?: string;
 }
 
+export type { PlanAnswers };
 export type { ArtifactKind, Figures, ParamField, Stage };

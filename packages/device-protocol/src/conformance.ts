@@ -26,7 +26,7 @@ export async function checkConformance(connect: () => SocketLike, patience = 400
   });
   const { device } = session;
   const waitFor = async <T>(look: () => T | undefined | false): Promise<T | undefined> => {
-    for (const until = Date.now() + patience; Date.now() < until && !ended; ) {
+    for (const until = Date.now() + patience; Date.now() < until && !ended;) {
       const found = look();
       if (found) return found;
       await pause(10);

@@ -89,7 +89,13 @@ export type ClientMessage =
   | { type: 'credit'; frames: number }
   /** Turntables: go to an angle. */
   | { type: 'turn'; angle: number }
-  | { type: 'bench'; arrange?: Partial<BenchArrangement>; hold?: Partial<HeldAt>; sweep?: string | null; speed?: number };
+  | {
+      type: 'bench';
+      arrange?: Partial<BenchArrangement>;
+      hold?: Partial<HeldAt>;
+      sweep?: string | null;
+      speed?: number;
+    };
 
 export type DeviceMessage =
   | { type: 'ready'; version: number; device: DeviceInfo; settings: DeviceSettings }

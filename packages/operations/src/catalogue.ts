@@ -1,5 +1,6 @@
 import { GeometryError } from '@amber-knit/core/runtime';
 import { captureImport } from './capture-import.js';
+import { captureLive } from './capture-live.js';
 import { checkInspect } from './check-inspect.js';
 import { cleanStrays } from './clean-strays.js';
 import { cleanSupport } from './clean-support.js';
@@ -16,6 +17,7 @@ import { textureMap } from './texture-map.js';
 /** Every operation, in working order. */
 export const OPERATIONS = [
   captureImport,
+  captureLive,
   cleanSupport,
   cleanStrays,
   cleanThin,

@@ -1,4 +1,3 @@
-import { sensorPositions } from '@amber-knit/core/geometry';
 import { defineOperation } from './operation.js';
 import { count, eachScan } from './each-scan.js';
 import { LengthParam, RatioParam } from './params.js';
@@ -33,18 +32,10 @@ export const cleanSupport = defineOperation({
   params: CleanSupportParams,
   suggest: () => ({}),
   async run({ scans }, params, ctx) {
-    const { removeSupportPlane, thinByVoxel, estimateSpacing } = await import('@amber-knit/core/pointcloud');
-    const { filterPoints } = await import('@amber-knit/core/geometry');
+    const { withoutSupport } = await import('./without-support.js');
     const result = eachScan(scans, ctx, (scan, part) => {
-      const r = removeSupportPlane(scan.cloud, sensorPositions(scan), params, part);
-      if (!r.plane) return { scan, counts: { removed: 0, supports: 0 } };
-      // The support stays as proof that the space above it is empty (see Scan.backdrop).
-      const gone = filterPoints(
-        { positions: scan.cloud.positions },
-        r.keep.map((k) => (k ? 0 : 1)),
-      );
-      const backdrop = thinByVoxel(gone, 2.5 * estimateSpacing(scan.cloud)).cloud.positions;
-      return { scan: { ...scan, cloud: r.cloud, backdrop }, counts: { removed: r.removed, supports: 1 } };
+      const r = withoutSupport(scan, params, part);
+      return { scan: r.scan, counts: { removed: r.removed, supports: r.found ? 1 : 0 } };
     });
     return {
       outputs: { scans: result.scans },

@@ -31,7 +31,7 @@ export const fuseSurface = defineOperation({
   needs: ['scans', 'placements'],
   gives: ['mesh'],
   params: FuseSurfaceParams,
-  suggest: (s) => ({ voxel: suggestedVoxel(s.spacing, s.diagonal) }),
+  suggest: (s) => ({ voxel: suggestedVoxel(s.spacing, s.plan?.voxel ?? s.diagonal / 320) }),
   async run({ scans, placements }, params, ctx) {
     const { fuseScans } = await import('@amber-knit/core/fusion');
     const { inspectTopology } = await import('@amber-knit/core/mesh');
@@ -52,7 +52,8 @@ export const fuseSurface = defineOperation({
 });
 
 /** A voxel a little above the points' spacing, but not so fine that a hand-sized object needs millions of triangles. */
-function suggestedVoxel(spacing: number, diagonal: number): number {
-  const v = Math.max(1.3 * spacing, diagonal / 320, 0.02);
+/** As fine as the data carry, no finer than what is wanted. */
+function suggestedVoxel(spacing: number, wanted: number): number {
+  const v = Math.max(1.3 * spacing, wanted, 0.02);
   return Math.round(v * 100) / 100 || 0.02;
 }

@@ -27,7 +27,8 @@ export const mendReduce = defineOperation({
   gives: ['mesh'],
   params: MendReduceParams,
   suggest: (s) => ({
-    triangles: s.triangles > 0 ? Math.min(200_000, Math.max(100, Math.round(s.triangles / 2))) : 200_000,
+    triangles:
+      s.triangles > 0 ? Math.min(s.plan?.triangles ?? 200_000, Math.max(100, Math.round(s.triangles / 2))) : 200_000,
   }),
   async run({ mesh }, params, ctx) {
     const { simplifyMesh, mendMesh, inspectTopology } = await import('@amber-knit/core/mesh');

@@ -40,6 +40,8 @@ export interface PieceStats {
   hasColors: boolean;
   triangles: number;
   hasModel: boolean;
+  /** What the plan suggests, where there is one. */
+  plan?: { voxel: number; triangles: number; mapSize: number };
   names: string[];
 }
 

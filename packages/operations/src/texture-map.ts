@@ -39,7 +39,7 @@ export const textureMap = defineOperation({
   uses: ['scans', 'placements'],
   gives: ['model'],
   params: TextureMapParams,
-  suggest: () => ({}),
+  suggest: (s) => (s.plan ? { mapSize: s.plan.mapSize } : {}),
   async run({ mesh, scans, placements }, params, ctx) {
     const { textureMesh } = await import('@amber-knit/core/texture');
     const r = textureMesh(mesh, scans ?? [], placements ?? [], params, ctx);

@@ -7,7 +7,7 @@ import {
   PrimaryGeneratedColumn,
   UpdateDateColumn,
 } from 'typeorm';
-import type { ArtifactView, Figures, StepStatus } from '@amber-knit/contracts';
+import type { ArtifactView, CaptureStatus, Figures, PlanAnswers, StepStatus } from '@amber-knit/contracts';
 
 /** One object to deliver. */
 @Entity('piece')
@@ -19,6 +19,8 @@ export class Piece {
   @Column('uuid', { name: 'state_id', nullable: true }) stateId: string | null;
   /** States undone, the next to redo last. */
   @Column('uuid', { name: 'redo', array: true, default: () => "'{}'" }) redo: string[];
+  /** Answers of the plan; null until it was made. */
+  @Column('jsonb', { nullable: true }) plan: PlanAnswers | null;
   @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
   @UpdateDateColumn({ name: 'updated_at', type: 'timestamptz' }) updatedAt: Date;
 }
@@ -103,6 +105,32 @@ export class Step {
   @Column('timestamptz', { name: 'finished_at', nullable: true }) finishedAt: Date | null;
 }
 
+/** A capture under way, or finished: its frames arrive one by one while scanning. */
+@Entity('capture')
+export class Capture {
+  @PrimaryGeneratedColumn('uuid') id: string;
+  @Index() @Column('uuid', { name: 'piece_id' }) pieceId: string;
+  @Column('text') name: string;
+  @Column('text') setup: string;
+  @Column('text', { name: 'device_id' }) deviceId: string;
+  @Column('jsonb') settings: Record<string, number>;
+  @Column('text', { default: 'open' }) status: CaptureStatus;
+  /** The step that makes a scan of it, once finished. */
+  @Column('uuid', { name: 'step_id', nullable: true }) stepId: string | null;
+  @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
+  @UpdateDateColumn({ name: 'updated_at', type: 'timestamptz' }) updatedAt: Date;
+}
+
+/** One kept frame as the browser stored it. Never deleted: what is taken back is only marked. */
+@Entity('capture_frame')
+export class CaptureFrame {
+  @PrimaryColumn('uuid', { name: 'capture_id' }) captureId: string;
+  @PrimaryColumn('int') sequence: number;
+  @Column('bytea') data: Buffer;
+  @Column('boolean', { name: 'taken_back', default: false }) takenBack: boolean;
+  @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
+}
+
 /** Bytes by their SHA-256, in chunks. */
 @Entity('blob')
 export class Blob {
@@ -110,4 +138,4 @@ export class Blob {
   @Column('bigint') bytes: string;
 }
 
-export const ENTITIES = [Piece, ScanRow, PieceState, Artifact, Step, Blob];
+export const ENTITIES = [Piece, ScanRow, PieceState, Artifact, Step, Capture, CaptureFrame, Blob];

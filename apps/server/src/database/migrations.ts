@@ -43,4 +43,27 @@ class Initial1764030000000 implements MigrationInterface {
   }
 }
 
-export const MIGRATIONS = [Initial1764030000000];
+class Captures1764070000000 implements MigrationInterface {
+  name = 'Captures1764070000000';
+
+  async up(q: QueryRunner): Promise<void> {
+    await q.query(`
+      ALTER TABLE piece ADD COLUMN plan jsonb;
+      CREATE TABLE capture (
+        id uuid PRIMARY KEY DEFAULT gen_random_uuid(), piece_id uuid NOT NULL REFERENCES piece ON DELETE CASCADE,
+        name text NOT NULL, setup text NOT NULL, device_id text NOT NULL, settings jsonb NOT NULL, status text NOT NULL DEFAULT 'open',
+        step_id uuid, created_at timestamptz NOT NULL DEFAULT now(), updated_at timestamptz NOT NULL DEFAULT now());
+      CREATE INDEX capture_piece ON capture (piece_id, created_at);
+      CREATE TABLE capture_frame (
+        capture_id uuid NOT NULL REFERENCES capture ON DELETE CASCADE, sequence int NOT NULL, data bytea NOT NULL,
+        taken_back boolean NOT NULL DEFAULT false, created_at timestamptz NOT NULL DEFAULT now(), PRIMARY KEY (capture_id, sequence));
+      ALTER TABLE capture_frame ALTER COLUMN data SET STORAGE EXTERNAL;
+    `);
+  }
+
+  async down(q: QueryRunner): Promise<void> {
+    await q.query('DROP TABLE capture_frame, capture; ALTER TABLE piece DROP COLUMN plan');
+  }
+}
+
+export const MIGRATIONS = [Initial1764030000000, Captures1764070000000];

@@ -46,7 +46,7 @@ export async function buildPieceView(db: DataSource, blobs: BlobStore, id: strin
           : { name: r.name, state: 'loose', pieceFromScan: [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1] },
       };
     });
-  const stages = buildStages(heads, scanList, artifacts, stepOf, steps);
+  const stages = buildStages(piece, heads, scanList, artifacts, stepOf, steps);
   const mesh = view(heads.mesh);
   const reached = [...stages].reverse().find((s) => s.state === 'done' || s.state === 'outdated')?.stage ?? 'plan';
   const undoOf = state?.stepId ? stepOf.get(state.stepId) : undefined;
@@ -62,6 +62,7 @@ export async function buildPieceView(db: DataSource, blobs: BlobStore, id: strin
     updatedAt: piece.updatedAt.toISOString(),
     picture: view(heads.picture),
     setups: [...new Set(scanList.map((s) => s.setup))],
+    plan: piece.plan,
     scanList,
     placements: view(heads.placements),
     mesh,
@@ -75,6 +76,7 @@ export async function buildPieceView(db: DataSource, blobs: BlobStore, id: strin
 
 /** The state of each stage, with one figure, for the knit chart. */
 function buildStages(
+  piece: Piece,
   heads: Heads,
   scans: ScanView[],
   artifacts: Map<string, Artifact>,
@@ -136,8 +138,14 @@ function buildStages(
   const exported = newest('deliver.export');
   const ofCurrent = (step?: Step): boolean => Boolean(step && heads.mesh && step.inputs.includes(heads.mesh));
   const table: Record<Stage, StageState> = {
-    plan: make('plan', scans.length > 0, true, `${setups} setup${setups === 1 ? '' : 's'}`, ''),
-    capture: make('capture', scans.length > 0, true, `${scans.length} scans`, ''),
+    plan: make('plan', piece.plan !== null, true, piece.plan ? `${piece.plan.size} mm` : '', piece.plan?.kind ?? ''),
+    capture: make(
+      'capture',
+      scans.length > 0,
+      true,
+      `${scans.length} scans`,
+      `${setups} setup${setups === 1 ? '' : 's'}`,
+    ),
     clean: make('clean', cleaned > 0, true, `${short(points)} points`, `${cleaned} of ${scans.length}`),
     register: make(
       'register',

@@ -14,7 +14,8 @@ import {
   StreamableFile,
 } from '@nestjs/common';
 import { ApiOperation, ApiProperty, ApiPropertyOptional, ApiTags } from '@nestjs/swagger';
-import { IsOptional, IsString, Length, MaxLength } from 'class-validator';
+import { Type } from 'class-transformer';
+import { IsOptional, IsString, Length, MaxLength, ValidateNested } from 'class-validator';
 import type { Response } from 'express';
 import { Readable } from 'node:stream';
 import { DataSource } from 'typeorm';
@@ -22,6 +23,7 @@ import type { OperationView, PieceSummary, PieceView } from '@amber-knit/contrac
 import { findOperation, OPERATIONS, paramFields } from '@amber-knit/operations';
 import { Artifact } from '../database/entities.js';
 import { BlobStore } from '../storage/blob-store.js';
+import { PlanBody } from './plan-body.js';
 import { PiecesService } from './pieces.service.js';
 
 export class NewPieceBody {
@@ -49,6 +51,12 @@ export class ChangePieceBody {
   @IsString()
   @MaxLength(400)
   note?: string;
+
+  @ApiPropertyOptional({ type: () => PlanBody })
+  @IsOptional()
+  @ValidateNested()
+  @Type(() => PlanBody)
+  plan?: PlanBody;
 }
 
 @ApiTags('Pieces')
@@ -79,9 +87,9 @@ export class PiecesController {
   }
 
   @Patch('pieces/:id')
-  @ApiOperation({ summary: 'Renames a piece' })
+  @ApiOperation({ summary: 'Renames a piece, or sets its plan' })
   change(@Param('id', ParseUUIDPipe) id: string, @Body() body: ChangePieceBody): Promise<PieceView> {
-    return this.pieces.rename(id, body);
+    return this.pieces.change(id, body);
   }
 
   @Post('pieces/:id/undo')

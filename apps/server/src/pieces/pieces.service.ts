@@ -1,7 +1,8 @@
 import { Injectable } from '@nestjs/common';
 import { DataSource } from 'typeorm';
-import type { PieceSummary, PieceView } from '@amber-knit/contracts';
+import type { PieceSummary, PieceView, PlanAnswers } from '@amber-knit/contracts';
 import { summarizeScans, type PieceStats } from '@amber-knit/operations';
+import { advise } from '@amber-knit/planning';
 import { Piece } from '../database/entities.js';
 import { BlobStore } from '../storage/blob-store.js';
 import { CHANNELS, StepQueue } from '../steps/step-queue.js';
@@ -39,9 +40,10 @@ export class PiecesService {
     return this.view(piece.id);
   }
 
-  async rename(id: string, change: { name?: string; note?: string }): Promise<PieceView> {
+  async change(id: string, change: { name?: string; note?: string; plan?: PlanAnswers }): Promise<PieceView> {
     const piece = await this.db.manager.findOneByOrFail(Piece, { id });
     await this.db.manager.save(Object.assign(piece, change));
+    await this.queue.notify(CHANNELS.piece, id);
     return this.view(id);
   }
 
@@ -67,6 +69,6 @@ export class PiecesService {
       view.triangles,
       view.model !== null,
     );
-    return { ...facts, name: view.name };
+    return { ...facts, name: view.name, plan: view.plan ? advise(view.plan, []).defaults : undefined };
   }
 }

@@ -16,7 +16,7 @@ import {
   encodeColorPng,
   encodeFrames,
   encodeMesh,
-} from '@amber-knit/core/io';
+} from '@amber-knit/core/stored';
 import { inspectTopology, simplifyMesh } from '@amber-knit/core/mesh';
 import { estimateSpacing } from '@amber-knit/core/pointcloud';
 import { renderTurntable } from '@amber-knit/core/texture';

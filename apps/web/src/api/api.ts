@@ -1,11 +1,21 @@
 import { createApi, fetchBaseQuery } from '@reduxjs/toolkit/query/react';
-import type { OperationView, PieceSummary, PieceView, Problem, ServerEvent, StepView } from '@amber-knit/contracts';
+import type {
+  CaptureView,
+  DeviceList,
+  OperationView,
+  PieceSummary,
+  PieceView,
+  PlanAnswers,
+  Problem,
+  ServerEvent,
+  StepView,
+} from '@amber-knit/contracts';
 
 /** All calls to the server; server events keep the cache true (see `server-events`). */
 export const api = createApi({
   reducerPath: 'api',
   baseQuery: fetchBaseQuery({ baseUrl: '/api/' }),
-  tagTypes: ['Pieces', 'Piece', 'Steps'],
+  tagTypes: ['Pieces', 'Piece', 'Steps', 'Captures'],
   endpoints: (build) => ({
     pieces: build.query<PieceSummary[], void>({ query: () => 'pieces', providesTags: ['Pieces'] }),
     piece: build.query<PieceView, string>({
@@ -20,6 +30,30 @@ export const api = createApi({
     suggestions: build.query<Record<string, unknown>, { pieceId: string; operationId: string }>({
       query: ({ pieceId, operationId }) => `pieces/${pieceId}/suggestions?operation=${operationId}`,
       providesTags: (_r, _e, { pieceId }) => [{ type: 'Piece', id: pieceId }],
+    }),
+    devices: build.query<DeviceList, void>({ query: () => 'devices' }),
+    openCaptures: build.query<CaptureView[], string>({
+      query: (pieceId) => `pieces/${pieceId}/captures`,
+      providesTags: ['Captures'],
+    }),
+    beginCapture: build.mutation<
+      CaptureView,
+      { pieceId: string; name: string; setup: string; deviceId: string; settings: Record<string, number> }
+    >({
+      query: ({ pieceId, ...body }) => ({ url: `pieces/${pieceId}/captures`, method: 'POST', body }),
+      invalidatesTags: ['Captures'],
+    }),
+    finishCapture: build.mutation<StepView, { id: string; support: 'remove' | 'keep'; place: boolean }>({
+      query: ({ id, ...body }) => ({ url: `captures/${id}/finish`, method: 'POST', body }),
+      invalidatesTags: (step) => ['Captures', ...(step ? [{ type: 'Steps' as const, id: step.pieceId }] : [])],
+    }),
+    discardCapture: build.mutation<CaptureView, string>({
+      query: (id) => ({ url: `captures/${id}`, method: 'DELETE' }),
+      invalidatesTags: ['Captures'],
+    }),
+    setPlan: build.mutation<PieceView, { pieceId: string; plan: PlanAnswers }>({
+      query: ({ pieceId, plan }) => ({ url: `pieces/${pieceId}`, method: 'PATCH', body: { plan } }),
+      invalidatesTags: (_r, _e, { pieceId }) => ['Pieces', { type: 'Piece', id: pieceId }],
     }),
     createPiece: build.mutation<PieceView, { name: string; note: string }>({
       query: (body) => ({ url: 'pieces', method: 'POST', body }),

@@ -14,7 +14,7 @@ export interface BundleTable {
 }
 
 export interface BundleHeader {
-  kind: 'cloud' | 'mesh' | 'model' | 'frames';
+  kind: 'cloud' | 'mesh' | 'model' | 'frames' | 'capture';
   meta: Record<string, unknown>;
   tables: BundleTable[];
 }

@@ -1,4 +1,3 @@
-export * from './stored-artifacts.js';
 export * from './glb.js';
 export * from './obj.js';
 export * from './ply.js';

@@ -6,15 +6,8 @@ import type { Mesh } from 'three';
 import type { TexturedMesh } from '../geometry/index.js';
 import { meshOf, sphere, spherePoints } from '../../test/shapes.js';
 import {
-  decodeCloud,
   decodeDepthPng,
-  decodeFrames,
-  decodeMesh,
-  encodeCloud,
   encodeDepthPng,
-  encodeFrames,
-  encodeMesh,
-  progressiveOrder,
   readIntrinsics,
   readObj,
   readPly,
@@ -27,6 +20,15 @@ import {
   writePly,
   writeStl,
 } from './index.js';
+import {
+  decodeCloud,
+  decodeFrames,
+  decodeMesh,
+  encodeCloud,
+  encodeFrames,
+  encodeMesh,
+  progressiveOrder,
+} from '../stored/index.js';
 
 const mesh = { ...meshOf(sphere(10), 10, 2), colors: undefined as Uint8Array | undefined };
 mesh.colors = Uint8Array.from({ length: mesh.positions.length }, (_, i) => (7 * i) % 256);

@@ -86,6 +86,21 @@ export class LiveScan {
     return this.state === 'lost' ? this.findBack(frame, levels) : this.follow(frame, levels);
   }
 
+  /**
+   * Begins again with frames whose poses are known: after a stretch was taken back, or when a capture is resumed.
+   * Tracking then has to find its way back by itself.
+   */
+  static restore(frames: DepthFrame[], options: Partial<LiveScanOptions> = {}): LiveScan {
+    const live = new LiveScan(options);
+    for (const frame of frames) {
+      live.pose = frame.scanFromSensor;
+      const { width, height } = frame.camera;
+      live.addAt(frame, width, height);
+    }
+    live.state = frames.length > 0 ? 'lost' : live.state;
+    return live;
+  }
+
   private follow(frame: Omit<DepthFrame, 'scanFromSensor'>, levels: DepthLevel[]): LiveFrameResult {
     const { usual } = this;
     const demands = {
@@ -168,13 +183,16 @@ export class LiveScan {
   }
 
   private add(frame: Omit<DepthFrame, 'scanFromSensor'>, levels: DepthLevel[]): void {
+    this.addAt(frame, levels[0].camera.width, levels[0].camera.height);
+  }
+
+  private addAt(frame: Omit<DepthFrame, 'scanFromSensor'>, width: number, height: number): void {
     const { voxel, truncationVoxels } = this.o;
     integrateFrame(this.field, { ...frame, scanFromSensor: this.pose }, identity(), {
       truncation: truncationVoxels * voxel,
       scanBit: 0,
     });
     this.model = undefined;
-    const { width, height } = levels[0].camera;
     this.keyframes.offer(this.pose, thumbnailOf(frame.depth, width, height, frame.color?.image));
   }
 }

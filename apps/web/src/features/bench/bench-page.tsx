@@ -1,12 +1,17 @@
-import { useEffect, useState } from 'react';
+import { useEffect, useState, useSyncExternalStore } from 'react';
 import { Navigate, useNavigate, useParams } from 'react-router';
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
 import { HelpCircle, Redo2, Undo2 } from 'lucide-react';
 import { api, problemText } from '../../api/api';
 import { isStage } from '../../app/stages';
 import { Button, Header, Notice } from '../../shared/controls';
+import { captureClient } from '../capture/capture-client';
+import { CapturePanel } from '../capture/capture-panel';
+import { CaptureView } from '../capture/capture-view';
 import { ImportDrop } from '../import/import-drop';
 import { LedgerList } from '../ledger/ledger-list';
+import { PlanAdvicePanel } from '../plan/plan-advice';
+import { PlanForm } from '../plan/plan-form';
 import { Viewport } from '../view/viewport';
 import { StagePanel } from './stage-panel';
 import { StageRail } from './stage-rail';
@@ -34,6 +39,10 @@ export function BenchPage() {
   const [move] = api.useMoveMutation();
   const [ledger, setLedger] = useState(false);
   const [help, setHelp] = useState(false);
+  const [cutHeight, setCutHeight] = useState(2);
+  const [sound, setSound] = useState(true);
+  const connected = useSyncExternalStore(captureClient.subscribe, () => captureClient.current().device !== null);
+  const live = stage === 'capture' && connected;
 
   useEffect(() => {
     const onKey = (e: KeyboardEvent): void => {
@@ -99,7 +108,13 @@ export function BenchPage() {
         <div className="flex min-h-0 flex-1">
           <StrandList piece={piece} />
           <div className="flex min-w-0 flex-1 flex-col">
-            <Viewport piece={piece} stage={stage} />
+            {stage === 'plan' ? (
+              <PlanForm piece={piece} />
+            ) : live ? (
+              <CaptureView cutHeight={cutHeight} sound={sound} />
+            ) : (
+              <Viewport piece={piece} stage={stage} />
+            )}
             {ledger && (
               <section
                 aria-label="Ledger"
@@ -117,7 +132,18 @@ export function BenchPage() {
               {ledger ? 'Close the ledger' : `Ledger: ${steps?.length ?? 0} steps`}
             </button>
           </div>
-          <StagePanel piece={piece} stage={stage} />
+          <StagePanel piece={piece} stage={stage}>
+            {stage === 'capture' && (
+              <CapturePanel
+                piece={piece}
+                cutHeight={cutHeight}
+                setCutHeight={setCutHeight}
+                sound={sound}
+                setSound={setSound}
+              />
+            )}
+            {stage === 'plan' && <PlanAdvicePanel piece={piece} />}
+          </StagePanel>
         </div>
       </div>
       <Dialog open={help} onClose={() => setHelp(false)} className="relative z-20">

@@ -1,17 +1,16 @@
+import type { ReactNode } from 'react';
 import { Download } from 'lucide-react';
 import type { OperationView, PieceView, Stage, StepView } from '@amber-knit/contracts';
 import { api } from '../../api/api';
 import { STAGE_NAMES } from '../../app/stages';
 import { Notice } from '../../shared/controls';
 import { figureText, words } from '../../shared/format';
-import { ImportPanel } from '../import/import-panel';
 import { OperationForm } from './operation-form';
 import { RunningStep } from './running-step';
 
 const GUIDE: Record<Stage, string> = {
-  plan: 'Here you will choose how the object is scanned: device, kind of object, size and finish, with warnings about what scans badly. It comes with a later version; scans can be brought in from files now.',
-  capture:
-    'Live capture with the simulated scanners comes with a later version. Scans from elsewhere come in as files.',
+  plan: 'Say what the object is and what it is for. Device, settings, setups and later defaults follow; all of it stays open to change.',
+  capture: 'Scan the object, or bring scans in from files.',
   clean: 'Take away what is not the object: the table under it, stray points, flying pixels at edges.',
   register: 'Bring all scans into one place. Loose scans lie side by side until then.',
   fuse: 'Merge the registered scans into one surface.',
@@ -30,7 +29,16 @@ function missing(piece: PieceView, operation: OperationView): string | null {
 }
 
 /** The panel on the right: operations of the stage, what runs, the newest figures. */
-export function StagePanel({ piece, stage }: { piece: PieceView; stage: Stage }) {
+export function StagePanel({
+  piece,
+  stage,
+  children,
+}: {
+  piece: PieceView;
+  stage: Stage;
+  /** What the stage has of its own, above its operations. */
+  children?: ReactNode;
+}) {
   const { data: operations } = api.useOperationsQuery();
   const { data: steps } = api.useStepsQuery(piece.id);
   const name = STAGE_NAMES.find(([id]) => id === stage)![1];
@@ -48,7 +56,7 @@ export function StagePanel({ piece, stage }: { piece: PieceView; stage: Stage })
         <RunningStep key={s.id} step={s} />
       ))}
       {last && <LastResult step={last} />}
-      {(stage === 'capture' || stage === 'plan') && <ImportPanel piece={piece} />}
+      {children}
       {own.map((o, i) => {
         const lack = missing(piece, o);
         return lack ? (

@@ -3,7 +3,7 @@ import type { DepthFrame, Intrinsics } from '../geometry/depth-frame.js';
 import { boundsOf, selectPoints, type PointCloud } from '../geometry/point-cloud.js';
 import type { TexturedMesh, TriangleMesh } from '../geometry/triangle-mesh.js';
 import { vertexCount } from '../geometry/triangle-mesh.js';
-import { decodeColor, encodeColorPng } from './rgbd.js';
+import { decodeColor, encodeColorPng } from './color-image.js';
 
 /**
  * An order in which every prefix is an even subsample: points sorted along a space-filling (Morton) curve, then taken

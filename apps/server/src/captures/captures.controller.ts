@@ -1,0 +1,128 @@
+import {
+  Body,
+  Controller,
+  Delete,
+  Get,
+  HttpCode,
+  Param,
+  ParseIntPipe,
+  ParseUUIDPipe,
+  Post,
+  Put,
+  Req,
+  StreamableFile,
+} from '@nestjs/common';
+import { ApiOperation, ApiProperty, ApiPropertyOptional, ApiTags } from '@nestjs/swagger';
+import { IsBoolean, IsIn, IsInt, IsNumber, IsObject, IsOptional, IsString, Length, Max, Min } from 'class-validator';
+import type { Request } from 'express';
+import type { CaptureView, StepView } from '@amber-knit/contracts';
+import { CapturesService } from './captures.service.js';
+
+export class BeginCaptureBody {
+  @ApiProperty({ example: 'Upright, first round' })
+  @IsString()
+  @Length(1, 80)
+  name: string;
+
+  @ApiProperty({ example: 'Upright' })
+  @IsString()
+  @Length(1, 80)
+  setup: string;
+
+  @ApiProperty({ example: 'hand-held-light' })
+  @IsString()
+  @Length(1, 80)
+  deviceId: string;
+
+  @ApiProperty({ description: 'The device’s settings, for the record' })
+  @IsObject()
+  settings: Record<string, number>;
+}
+
+export class TakeBackBody {
+  @ApiProperty({ description: 'The first frame number to take back' })
+  @IsInt()
+  @Min(0)
+  from: number;
+}
+
+export class FinishCaptureBody {
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsIn(['remove', 'keep'])
+  support?: 'remove' | 'keep';
+
+  @ApiPropertyOptional({ description: 'Place the new scan onto the others by itself' })
+  @IsOptional()
+  @IsBoolean()
+  place?: boolean;
+
+  @ApiPropertyOptional({ description: 'Spacing of the points, mm; 0 follows the sensor' })
+  @IsOptional()
+  @IsNumber()
+  @Min(0)
+  @Max(20)
+  spacing?: number;
+}
+
+@ApiTags('Captures')
+@Controller('api')
+export class CapturesController {
+  constructor(private readonly captures: CapturesService) {}
+
+  @Post('pieces/:id/captures')
+  @ApiOperation({ summary: 'Begins a capture' })
+  begin(@Param('id', ParseUUIDPipe) id: string, @Body() body: BeginCaptureBody): Promise<CaptureView> {
+    return this.captures.begin(id, { ...body });
+  }
+
+  @Get('pieces/:id/captures')
+  @ApiOperation({ summary: 'Captures that were begun and not finished' })
+  open(@Param('id', ParseUUIDPipe) id: string): Promise<CaptureView[]> {
+    return this.captures.open(id);
+  }
+
+  @Get('captures/:id')
+  @ApiOperation({ summary: 'One capture' })
+  view(@Param('id', ParseUUIDPipe) id: string): Promise<CaptureView> {
+    return this.captures.view(id);
+  }
+
+  @Put('captures/:id/frames/:sequence')
+  @HttpCode(204)
+  @ApiOperation({ summary: 'Keeps one frame (a stored frame, docs/formats.md); the same number twice is no fault' })
+  async keep(
+    @Param('id', ParseUUIDPipe) id: string,
+    @Param('sequence', ParseIntPipe) sequence: number,
+    @Req() request: Request,
+  ): Promise<void> {
+    await this.captures.keep(id, sequence, request.body as Buffer);
+  }
+
+  @Get('captures/:id/frames')
+  @ApiOperation({ summary: 'All frames that count, as one capture file' })
+  async frames(@Param('id', ParseUUIDPipe) id: string): Promise<StreamableFile> {
+    return new StreamableFile(await this.captures.pack(id));
+  }
+
+  @Post('captures/:id/take-back')
+  @HttpCode(200)
+  @ApiOperation({ summary: 'Takes the newest frames back, from a number on' })
+  takeBack(@Param('id', ParseUUIDPipe) id: string, @Body() body: TakeBackBody): Promise<CaptureView> {
+    return this.captures.takeBack(id, body.from);
+  }
+
+  @Post('captures/:id/finish')
+  @HttpCode(202)
+  @ApiOperation({ summary: 'Ends the capture; a step makes a scan of it' })
+  finish(@Param('id', ParseUUIDPipe) id: string, @Body() body: FinishCaptureBody): Promise<StepView> {
+    const { place, ...params } = body;
+    return this.captures.finish(id, params, place ?? false);
+  }
+
+  @Delete('captures/:id')
+  @ApiOperation({ summary: 'Gives the capture up; its frames stay stored' })
+  discard(@Param('id', ParseUUIDPipe) id: string): Promise<CaptureView> {
+    return this.captures.discard(id);
+  }
+}

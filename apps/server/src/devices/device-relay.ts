@@ -1,0 +1,50 @@
+import { request as httpRequest, type IncomingMessage, type Server } from 'node:http';
+import type { Duplex } from 'node:stream';
+import type { NextFunction, Request, Response } from 'express';
+import type { DeviceList } from '@amber-knit/contracts';
+
+export const DEVICES_PATH = '/api/devices';
+
+/** Answers `GET /api/devices` with what the device service offers; an empty list with a reason if it is silent. */
+export function deviceListHandler(devicesUrl: string) {
+  return (request: Request, response: Response, next: NextFunction): void => {
+    if (request.method !== 'GET' || request.path !== DEVICES_PATH) return next();
+    fetch(new URL('/devices', devicesUrl), { signal: AbortSignal.timeout(3000) })
+      .then(async (answer) => {
+        const { devices } = (await answer.json()) as DeviceList;
+        response.json({ devices } satisfies DeviceList);
+      })
+      .catch(() => {
+        const reason = 'The device service does not answer. Start it with ./start, or check DEVICES_URL.';
+        response.json({ devices: [], reason } satisfies DeviceList);
+      });
+  };
+}
+
+/**
+ * Hands WebSockets at `/api/devices/<id>` through to the device service, so that a browser needs one address only.
+ * Pages of other origins are turned away.
+ */
+export function relayDevices(server: Server, devicesUrl: string): void {
+  server.on('upgrade', (request: IncomingMessage, socket: Duplex, head: Buffer) => {
+    const id = new RegExp(`^${DEVICES_PATH}/([\\w-]+)$`).exec(request.url ?? '')?.[1];
+    const origin = request.headers.origin;
+    if (!id || (origin && new URL(origin).host !== request.headers.host)) {
+      socket.end(`HTTP/1.1 ${id ? '403 Forbidden' : '404 Not Found'}\r\n\r\n`);
+      return;
+    }
+    const onward = httpRequest(new URL(`/devices/${id}`, devicesUrl), { headers: request.headers });
+    onward.on('upgrade', (answer, far, farHead) => {
+      const lines = Object.entries(answer.headers).map(([k, v]) => `${k}: ${String(v)}`);
+      socket.write(`HTTP/1.1 101 Switching Protocols\r\n${lines.join('\r\n')}\r\n\r\n`);
+      if (farHead.length > 0) socket.write(farHead);
+      if (head.length > 0) far.write(head);
+      far.pipe(socket).pipe(far);
+      far.on('error', () => socket.destroy());
+      socket.on('error', () => far.destroy());
+    });
+    onward.on('response', (answer) => socket.end(`HTTP/1.1 ${answer.statusCode} ${answer.statusMessage}\r\n\r\n`));
+    onward.on('error', () => socket.end('HTTP/1.1 502 Bad Gateway\r\n\r\n'));
+    onward.end();
+  });
+}

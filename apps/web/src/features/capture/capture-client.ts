@@ -1,0 +1,165 @@
+import type { CaptureView } from '@amber-knit/contracts';
+import type { BenchArrangement, ClientMessage, DeviceInfo, DeviceSettings, HeldAt } from '@amber-knit/device-protocol';
+import type { SplatPatch } from '@amber-knit/core/tracking';
+import type { FrameReport, FromCapture, Plane, TilePicture, ToCapture } from './capture-messages';
+
+/** What the page shows of a capture; the model itself goes to the 3D view directly. */
+export interface CaptureState {
+  phase: 'closed' | 'connecting' | 'looking' | 'recording' | 'paused' | 'ending';
+  device: DeviceInfo | null;
+  settings: DeviceSettings | null;
+  bench: { arrangement: BenchArrangement; held: HeldAt; sweep: string | null } | null;
+  capture: CaptureView | null;
+  report: FrameReport | null;
+  /** When tracking was lost, ms of the page's clock; null while it holds. */
+  lostSince: number | null;
+  stored: number;
+  waiting: number;
+  trouble: string | null;
+  /** Last thing worth saying. */
+  said: string;
+}
+
+const CLOSED: CaptureState = {
+  phase: 'closed',
+  device: null,
+  settings: null,
+  bench: null,
+  capture: null,
+  report: null,
+  lostSince: null,
+  stored: 0,
+  waiting: 0,
+  trouble: null,
+  said: '',
+};
+
+/** Who draws the live model and the camera pictures. */
+export interface CaptureViewer {
+  cleared(): void;
+  patches(patches: SplatPatch[]): void;
+  support(plane: Plane | null, middle: [number, number, number]): void;
+  frame(report: FrameReport, color?: TilePicture, sensor?: TilePicture): void;
+}
+
+/** Runs the capture worker for the page and keeps what it says in one observable state. */
+export class CaptureClient {
+  private worker?: Worker;
+  private state = CLOSED;
+  private readonly listeners = new Set<() => void>();
+  private readonly viewers = new Set<CaptureViewer>();
+  private ended?: (frames: number) => void;
+
+  readonly subscribe = (listener: () => void): (() => void) => {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  };
+
+  readonly current = (): CaptureState => this.state;
+
+  addViewer(viewer: CaptureViewer): () => void {
+    this.viewers.add(viewer);
+    return () => this.viewers.delete(viewer);
+  }
+
+  connect(deviceId: string): void {
+    this.close();
+    this.set({ ...CLOSED, phase: 'connecting' });
+    this.worker = new Worker(new URL('./capture.worker.ts', import.meta.url), { type: 'module' });
+    this.worker.onmessage = (e: MessageEvent<FromCapture>) => this.receive(e.data);
+    this.worker.onerror = (e) => this.set({ trouble: `The capture stopped: ${e.message}. What is stored is kept.` });
+    const url = new URL(`/api/devices/${deviceId}`, window.location.href);
+    url.protocol = url.protocol.replace('http', 'ws');
+    this.post({ type: 'connect', url: url.href });
+  }
+
+  close(): void {
+    this.worker?.terminate();
+    this.worker = undefined;
+    this.set(CLOSED);
+  }
+
+  /** Records into a capture of the server; `held` are the frames that it has already. */
+  begin(capture: CaptureView, byColor: boolean, held?: ArrayBuffer): void {
+    const { id: captureId, nextSequence } = capture;
+    this.post({ type: 'begin', captureId, nextSequence, byColor, held });
+    this.set({ capture, phase: 'recording', stored: 0, trouble: null, lostSince: null, said: 'Recording' });
+  }
+
+  pause(): void {
+    this.post({ type: 'pause' });
+    this.set({ phase: 'paused', said: 'Paused' });
+  }
+
+  resume(): void {
+    this.post({ type: 'resume' });
+    this.set({ phase: this.state.capture ? 'recording' : 'looking', said: 'Recording' });
+  }
+
+  takeBack(seconds: number): void {
+    this.post({ type: 'take-back', seconds });
+  }
+
+  /** Ends the recording. @returns the number of frames kept, once all are stored */
+  end(): Promise<number> {
+    this.set({ phase: 'ending' });
+    this.post({ type: 'end' });
+    return new Promise((resolve) => (this.ended = resolve));
+  }
+
+  /** Says something to the device. */
+  tell(message: ClientMessage): void {
+    this.post({ type: 'device', message });
+  }
+
+  private post(message: ToCapture): void {
+    this.worker?.postMessage(message);
+  }
+
+  private receive(m: FromCapture): void {
+    switch (m.type) {
+      case 'connected':
+        return this.set({ device: m.device, phase: 'looking', trouble: null });
+      case 'device':
+        if (m.message.type === 'ready' || m.message.type === 'settings') this.set({ settings: m.message.settings });
+        if (m.message.type === 'bench') {
+          const { arrangement, held, sweep } = m.message;
+          this.set({ bench: { arrangement, held, sweep } });
+        }
+        if (m.message.type === 'error') this.set({ trouble: m.message.message });
+        return;
+      case 'frame': {
+        const lost = m.report.state === 'lost';
+        const lostSince = lost ? (this.state.lostSince ?? performance.now()) : null;
+        this.set({ report: m.report, lostSince });
+        this.viewers.forEach((v) => v.frame(m.report, m.color, m.sensor));
+        return;
+      }
+      case 'patches':
+        return this.viewers.forEach((v) => v.patches(m.patches));
+      case 'cleared':
+        return this.viewers.forEach((v) => v.cleared());
+      case 'support':
+        return this.viewers.forEach((v) => v.support(m.plane, m.middle));
+      case 'stored':
+        return this.set({ stored: m.frames, waiting: m.waiting, ...(m.waiting === 0 ? { trouble: null } : {}) });
+      case 'taken-back':
+        return this.set({ said: `${m.frames} frames taken back` });
+      case 'ended':
+        this.set({ phase: 'looking', capture: null, lostSince: null });
+        return this.ended?.(m.frames);
+      case 'trouble':
+        return this.set({ trouble: m.text, ...(m.over ? { phase: 'closed', lostSince: null } : {}) });
+      case 'device-state':
+        return;
+    }
+  }
+
+  private set(change: Partial<CaptureState>): void {
+    this.state = { ...this.state, ...change };
+    this.listeners.forEach((l) => l());
+  }
+}
+
+/** One capture at a time in a page. */
+export const captureClient = new CaptureClient();

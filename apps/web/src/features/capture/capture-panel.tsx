@@ -1,0 +1,223 @@
+import { useEffect, useState, useSyncExternalStore } from 'react';
+import { Circle, Pause, Play, RotateCcw, Square, Undo2 } from 'lucide-react';
+import type { PieceView } from '@amber-knit/contracts';
+import { advise, FIRST_ANSWERS } from '@amber-knit/planning';
+import { api, problemText } from '../../api/api';
+import { Button, Notice } from '../../shared/controls';
+import { ImportPanel } from '../import/import-panel';
+import { BenchArranger } from './bench-arranger';
+import { captureClient } from './capture-client';
+import { CoverageDial } from './coverage-dial';
+import { DeviceSettingsForm } from './device-settings-form';
+import { OpenCaptures } from './open-captures';
+
+const BOX = 'min-w-0 rounded-lg border border-[var(--field)] bg-panel px-2 py-1';
+/** How much of the newest is taken back at a time, seconds. */
+const TAKE_BACK_SECONDS = 3;
+
+/** The right side of the bench while capturing: device, recording, sides seen, settings. */
+export function CapturePanel({
+  piece,
+  cutHeight,
+  setCutHeight,
+  sound,
+  setSound,
+}: {
+  piece: PieceView;
+  cutHeight: number;
+  setCutHeight(v: number): void;
+  sound: boolean;
+  setSound(v: boolean): void;
+}) {
+  const state = useSyncExternalStore(captureClient.subscribe, captureClient.current);
+  const { data: list } = api.useDevicesQuery();
+  const [beginCapture, beginning] = api.useBeginCaptureMutation();
+  const [finishCapture, finishing] = api.useFinishCaptureMutation();
+  const plan = piece.plan ?? FIRST_ANSWERS;
+  const advice = advise(plan, list?.devices ?? []);
+  const suggested = plan.deviceId || advice.devices.find((d) => d.fit === 'good')?.id || list?.devices[0]?.id || '';
+  const [deviceId, setDeviceId] = useState('');
+  const [setup, setSetup] = useState('');
+  const [support, setSupport] = useState<'remove' | 'keep'>('remove');
+  const [place, setPlace] = useState(true);
+  const { phase, device, report, trouble } = state;
+  const recording = phase === 'recording' || phase === 'paused';
+
+  // Leaving the stage ends looking; a recording is only paused, its frames are stored.
+  useEffect(
+    () => () => {
+      const now = captureClient.current().phase;
+      if (now === 'recording') captureClient.pause();
+      else if (now === 'looking' || now === 'connecting') captureClient.close();
+    },
+    [],
+  );
+  const setups = [...new Set([...advice.setups.map((s) => s.name), ...piece.setups, ...(device?.bench?.setups ?? [])])];
+  const nextSetup = advice.setups.map((s) => s.name).find((n) => !piece.setups.includes(n));
+  const chosenSetup = setup || nextSetup || setups[0] || 'Upright';
+
+  const connect = (): void => captureClient.connect(deviceId || suggested);
+  const record = async (): Promise<void> => {
+    const capture = await beginCapture({
+      pieceId: piece.id,
+      name: `${chosenSetup}, ${device!.name.toLowerCase()}`,
+      setup: chosenSetup,
+      deviceId: device!.id,
+      settings: { ...state.settings },
+    }).unwrap();
+    captureClient.begin(capture, advice.trackBy !== 'shape');
+  };
+  const finish = async (): Promise<void> => {
+    const capture = state.capture!;
+    const frames = await captureClient.end();
+    if (frames > 0) await finishCapture({ id: capture.id, support, place }).unwrap();
+    setSetup('');
+  };
+  const failed = beginning.error ?? finishing.error;
+
+  if (phase === 'closed' || phase === 'connecting') {
+    return (
+      <>
+        <section aria-label="Device" className="mt-2 flex flex-col gap-2">
+          <h3 className="m-0 text-sm font-semibold">Scan with</h3>
+          {list?.reason && <Notice tone="error">{list.reason}</Notice>}
+          {list?.devices.map((d) => {
+            const fit = advice.devices.find((f) => f.id === d.id);
+            const on = (deviceId || suggested) === d.id;
+            return (
+              <label
+                key={d.id}
+                className={`block cursor-pointer rounded-lg border px-3 py-2 ${on ? 'border-amber bg-amber-soft' : 'border-line bg-panel'}`}
+              >
+                <span className="flex items-center gap-2">
+                  <input
+                    type="radio"
+                    name="device"
+                    checked={on}
+                    onChange={() => setDeviceId(d.id)}
+                    className="accent-[var(--amber)]"
+                  />
+                  <b className="font-semibold">{d.name}</b>
+                </span>
+                <span className="block text-muted">{d.about}</span>
+                <span className="num block text-muted">
+                  {d.range.near}–{d.range.far} mm, ±{d.noise.sigma} mm
+                </span>
+                {fit && piece.plan && (
+                  <span className={fit.fit === 'poor' ? 'text-brick' : 'text-teal'}>{fit.reason}</span>
+                )}
+              </label>
+            );
+          })}
+          <Button tone="go" onClick={connect} disabled={phase === 'connecting' || !list?.devices.length}>
+            {phase === 'connecting' ? 'Connecting …' : 'Connect'}
+          </Button>
+          {trouble && <Notice tone="error">{trouble}</Notice>}
+        </section>
+        <OpenCaptures pieceId={piece.id} />
+        <ImportPanel piece={piece} />
+      </>
+    );
+  }
+  return (
+    <>
+      <section aria-label="Recording" className="mt-2 flex flex-col gap-2">
+        <label className="grid grid-cols-[5rem_1fr] items-center gap-2">
+          Setup
+          <input
+            list="capture-setups"
+            value={recording ? state.capture!.setup : chosenSetup}
+            disabled={recording}
+            onChange={(e) => setSetup(e.target.value)}
+            maxLength={80}
+            className={BOX}
+          />
+          <datalist id="capture-setups">
+            {setups.map((s) => (
+              <option key={s} value={s} />
+            ))}
+          </datalist>
+        </label>
+        {!recording && (
+          <Button tone="go" onClick={() => void record()} disabled={phase === 'ending' || beginning.isLoading}>
+            <Circle size={14} fill="currentColor" /> {phase === 'ending' ? 'Storing the last frames …' : 'Record'}
+          </Button>
+        )}
+        {recording && (
+          <>
+            <div className="grid grid-cols-2 gap-2">
+              {phase === 'recording' ? (
+                <Button onClick={() => captureClient.pause()}>
+                  <Pause size={15} /> Pause
+                </Button>
+              ) : (
+                <Button onClick={() => captureClient.resume()}>
+                  <Play size={15} /> Go on
+                </Button>
+              )}
+              <Button
+                onClick={() => captureClient.takeBack(TAKE_BACK_SECONDS)}
+                disabled={!report?.kept}
+                title={`Takes back what was recorded in the last ${TAKE_BACK_SECONDS} seconds`}
+              >
+                <Undo2 size={15} /> Take back {TAKE_BACK_SECONDS} s
+              </Button>
+            </div>
+            <Button tone="go" onClick={() => void finish()}>
+              <Square size={13} fill="currentColor" /> Finish this scan
+            </Button>
+          </>
+        )}
+        <p role="status" className="m-0 text-muted">
+          {state.said}
+        </p>
+        {trouble && <Notice tone="error">{trouble}</Notice>}
+        {failed !== undefined && <Notice tone="error">{problemText(failed)}</Notice>}
+      </section>
+      <section aria-label="Sides seen" className="mt-2">
+        <h3 className="mb-1 mt-0 text-sm font-semibold">Sides seen</h3>
+        <CoverageDial coverage={report?.coverage} />
+      </section>
+      <section aria-label="Support" className="mt-4 flex flex-col gap-1.5">
+        <h3 className="m-0 text-sm font-semibold">Support</h3>
+        <label className="grid grid-cols-[1fr_6rem] items-center gap-2">
+          When finished
+          <select value={support} onChange={(e) => setSupport(e.target.value as 'remove' | 'keep')} className={BOX}>
+            <option value="remove">Remove</option>
+            <option value="keep">Keep</option>
+          </select>
+        </label>
+        <label className="grid grid-cols-[1fr_6rem] items-center gap-2">
+          <span>Hide below</span>
+          <span className="flex items-center gap-1">
+            <input
+              type="number"
+              min={-200}
+              max={200}
+              step={0.5}
+              value={cutHeight}
+              onChange={(e) => setCutHeight(Number(e.target.value))}
+              className={`${BOX} num w-full`}
+            />
+            mm
+          </span>
+        </label>
+        <label className="flex items-center gap-2">
+          <input type="checkbox" checked={place} onChange={(e) => setPlace(e.target.checked)} />
+          Place onto the other scans by itself
+        </label>
+        <label className="flex items-center gap-2">
+          <input type="checkbox" checked={sound} onChange={(e) => setSound(e.target.checked)} />
+          Sound when tracking is lost
+        </label>
+      </section>
+      {device?.bench && <BenchArranger setup={recording ? state.capture!.setup : chosenSetup} recording={recording} />}
+      <DeviceSettingsForm />
+      <div className="mt-4">
+        <Button onClick={() => captureClient.close()} disabled={recording} className="w-full">
+          <RotateCcw size={15} /> Another device
+        </Button>
+      </div>
+    </>
+  );
+}

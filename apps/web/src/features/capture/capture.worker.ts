@@ -1,0 +1,324 @@
+import { DeviceSession, type DeviceFrame, type DeviceInfo } from '@amber-knit/device-protocol';
+import type { DepthFrame } from '@amber-knit/core/geometry';
+import { decodeCapture } from '@amber-knit/core/stored';
+import { invertRigid, multiply, rotationAngle, type Mat4, type Vec3 } from '@amber-knit/core/math';
+import { frameCloud, removeSupportPlane } from '@amber-knit/core/pointcloud';
+import { createRunContext } from '@amber-knit/core/runtime';
+import {
+  CoverageCounter,
+  LiveScan,
+  LiveSurface,
+  measureExposure,
+  measureStandOff,
+  type LiveFrameResult,
+} from '@amber-knit/core/tracking';
+import type { FromCapture, FrameReport, ToCapture } from './capture-messages';
+import type { KeepReport, KeepRequest } from './frame-keeper.worker';
+import { colorTile, sensorTile } from './tile-pictures';
+
+/**
+ * Live capture off the page's thread: takes frames from the device, tracks and fuses them, hands splats and figures to
+ * the page, and gives the frames worth keeping to the keeper, which stores them on the server at once.
+ */
+
+/** Width of the camera tiles, pixels. */
+const TILE = 320;
+/** A frame is kept when it has moved so far from the last one kept, or turned so far. */
+const KEEP_MM = 4;
+const KEEP_RAD = 0.012;
+/** Splats are handed out every so many frames. */
+const SHOW_EVERY = 3;
+
+/** A kept frame in little space: enough to begin the model again. */
+interface KeptFrame {
+  sequence: number;
+  at: number;
+  frame: DepthFrame;
+}
+
+let session: (DeviceSession & { device: DeviceInfo }) | undefined;
+let mode: 'looking' | 'recording' | 'paused' = 'looking';
+let captureId = '';
+let byColor = true;
+let nextSequence = 0;
+let live: LiveScan | undefined;
+let surface: LiveSurface | undefined;
+let coverage: CoverageCounter | undefined;
+let kept: KeptFrame[] = [];
+let sinceShown = 0;
+let sentToKeeper = 0;
+let answered = 0;
+let ending = false;
+const times: number[] = [];
+const keeper = new Worker(new URL('./frame-keeper.worker.ts', import.meta.url), { type: 'module' });
+
+const tell = (m: FromCapture, transfer: Transferable[] = []): void => postMessage(m, { transfer });
+
+keeper.onmessage = (e: MessageEvent<KeepReport>) => {
+  const { stored, refused, waiting, trouble } = e.data;
+  answered = stored + refused;
+  tell({ type: 'stored', frames: stored, waiting });
+  if (trouble) tell({ type: 'trouble', text: trouble, over: false });
+  if (ending && answered === sentToKeeper) finishEnding();
+};
+
+onmessage = (e: MessageEvent<ToCapture>) => {
+  void handle(e.data).catch((error: unknown) =>
+    tell({ type: 'trouble', text: error instanceof Error ? error.message : String(error), over: false }),
+  );
+};
+
+async function handle(m: ToCapture): Promise<void> {
+  switch (m.type) {
+    case 'connect':
+      return connect(m.url);
+    case 'device':
+      return session?.send(m.message);
+    case 'begin':
+      return begin(m);
+    case 'pause':
+      mode = 'paused';
+      return session?.send({ type: 'pause' });
+    case 'resume':
+      mode = captureId ? 'recording' : 'looking';
+      session?.send({ type: 'start' });
+      return session?.send({ type: 'credit', frames: 2 });
+    case 'take-back':
+      return takeBack(m.seconds);
+    case 'end':
+      mode = 'looking';
+      ending = true;
+      return answered < sentToKeeper ? undefined : finishEnding();
+  }
+}
+
+function finishEnding(): void {
+  ending = false;
+  tell({ type: 'ended', frames: kept.length });
+  captureId = '';
+  reset();
+}
+
+async function connect(url: string): Promise<void> {
+  session?.close();
+  session = await DeviceSession.open(new WebSocket(url), {
+    message: (message) => {
+      if (message.type === 'state') tell({ type: 'device-state', state: message.state });
+      else tell({ type: 'device', message });
+    },
+    frame: (f) => {
+      try {
+        take(f);
+      } catch (error) {
+        tell({ type: 'trouble', text: error instanceof Error ? error.message : String(error), over: false });
+      }
+      session?.send({ type: 'credit', frames: 1 });
+    },
+    closed: (text) => tell({ type: 'trouble', text, over: true }),
+  });
+  tell({ type: 'connected', device: session.device });
+  session.send({ type: 'start' });
+  session.send({ type: 'credit', frames: 2 });
+}
+
+function begin(m: Extract<ToCapture, { type: 'begin' }>): void {
+  captureId = m.captureId;
+  byColor = m.byColor;
+  nextSequence = m.nextSequence;
+  reset();
+  if (m.held) {
+    const { frames, meta } = decodeCapture(new Uint8Array(m.held));
+    const sequences = meta.sequences as number[];
+    kept = frames.map((frame, i) => ({ sequence: sequences[i], at: 0, frame: small(frame) }));
+    rebuild();
+  }
+  mode = 'recording';
+}
+
+function reset(): void {
+  live = undefined;
+  surface = undefined;
+  coverage = undefined;
+  kept = [];
+  tell({ type: 'cleared' });
+}
+
+/** Takes the newest stretch back and begins the model again with what is left. */
+function takeBack(seconds: number): void {
+  const now = performance.now();
+  const last = kept[kept.length - 1];
+  if (!last || !captureId) return;
+  const from = Math.min(last.at, now) - 1000 * seconds;
+  const first = kept.find((k) => k.at > from && k.at > 0) ?? last;
+  const gone = kept.filter((k) => k.sequence >= first.sequence).length;
+  kept = kept.filter((k) => k.sequence < first.sequence);
+  void fetch(`/api/captures/${captureId}/take-back`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({ from: first.sequence }),
+  });
+  rebuild();
+  tell({ type: 'taken-back', frames: gone });
+}
+
+const countSide = (pose: Mat4): void => coverage?.add(pose);
+
+function rebuild(): void {
+  tell({ type: 'cleared' });
+  coverage = undefined;
+  if (kept.length === 0) {
+    live = undefined;
+    surface = undefined;
+    return;
+  }
+  live = LiveScan.restore(
+    kept.map((k) => k.frame),
+    optionsFor(session!.device),
+  );
+  surface = new LiveSurface(live.field);
+  findSupport(kept[0].frame);
+  for (const k of kept) countSide(k.frame.scanFromSensor);
+  showChanges(Infinity);
+}
+
+/** The live model follows the device: voxels a little larger than a pixel on the surface. */
+function optionsFor(d: DeviceInfo): { voxel: number; maxShift: number } {
+  const focal = d.depthSize.width / 2 / Math.tan((d.fieldOfView.horizontal * Math.PI) / 360);
+  const voxel = Math.max(0.8, Math.round((16 * d.range.best) / focal) / 10);
+  return { voxel, maxShift: 0.14 * d.range.best };
+}
+
+function take(f: DeviceFrame): void {
+  const { depth } = f;
+  if (!depth) return;
+  const n = depth.data.length;
+  const z = new Float32Array(n);
+  for (let i = 0; i < n; i++) z[i] = depth.data[i] * depth.unit;
+  const frame: Omit<DepthFrame, 'scanFromSensor'> = {
+    name: `frame ${nextSequence}`,
+    camera: depth.camera,
+    depth: z,
+    color: f.color && {
+      camera: f.color.camera,
+      image: { width: f.color.camera.width, height: f.color.camera.height, data: f.color.data },
+    },
+  };
+  const result = mode === 'recording' ? track(frame) : undefined;
+  times.push(performance.now());
+  if (times.length > 12) times.shift();
+  const exposure = depth.infrared ? measureExposure(z, depth.infrared) : { burnt: 0, missing: 0 };
+  const report: FrameReport = {
+    sequence: f.sequence,
+    state: result?.state,
+    rms: result?.rms,
+    pose: result && Array.from(result.pieceFromSensor),
+    standOff: measureStandOff(z, depth.camera.width, depth.camera.height, session!.device.range),
+    ...exposure,
+    rate: times.length > 2 ? (1000 * (times.length - 1)) / (times[times.length - 1] - times[0]) : 0,
+    kept: kept.length,
+    coverage: coverage?.state,
+  };
+  const color = f.color && colorTile(f.color, TILE);
+  const sensor = sensorTile(depth);
+  tell(
+    { type: 'frame', report, color, sensor },
+    [color?.data.buffer, sensor.data.buffer].filter((b) => b !== undefined),
+  );
+}
+
+function track(frame: Omit<DepthFrame, 'scanFromSensor'>): LiveFrameResult {
+  if (!live) {
+    live = new LiveScan(optionsFor(session!.device));
+    surface = new LiveSurface(live.field);
+  }
+  const result = live.process(byColor ? frame : { ...frame, color: undefined });
+  if (result.state === 'first') findSupport({ ...frame, scanFromSensor: result.pieceFromSensor });
+  if (result.state === 'first' || result.state === 'tracked') {
+    countSide(result.pieceFromSensor);
+    keepIfNew(frame, result.pieceFromSensor);
+  }
+  if (++sinceShown >= SHOW_EVERY || result.state === 'first') showChanges(400);
+  return result;
+}
+
+/** Frames with a large picture are worth keeping, if the sensor has moved since the last. */
+function keepIfNew(frame: Omit<DepthFrame, 'scanFromSensor'>, pose: Mat4): void {
+  const large = frame.color && frame.color.image.width > frame.camera.width;
+  const last = kept[kept.length - 1];
+  if (last) {
+    const d = multiply(invertRigid(last.frame.scanFromSensor), pose);
+    const shift = Math.hypot(d[12], d[13], d[14]);
+    const turn = rotationAngle(d);
+    // Without a large picture it takes four times the way.
+    const share = large ? 1 : 4;
+    if (shift < share * KEEP_MM && turn < share * KEEP_RAD) return;
+  }
+  const whole: DepthFrame = { ...frame, name: `frame ${nextSequence + 1}`, scanFromSensor: pose };
+  const request: KeepRequest = { captureId, sequence: nextSequence, frame: whole };
+  kept.push({ sequence: nextSequence++, at: performance.now(), frame: small(whole) });
+  sentToKeeper++;
+  keeper.postMessage(request);
+}
+
+/** The frame with at most a colour pixel for each depth pixel. */
+function small(f: DepthFrame): DepthFrame {
+  const plain = { name: f.name, camera: f.camera, depth: f.depth, scanFromSensor: f.scanFromSensor };
+  if (!f.color || f.color.image.width <= f.camera.width) return { ...plain, color: f.color };
+  const { image, camera } = f.color;
+  const step = Math.round(image.width / f.camera.width);
+  const w = Math.floor(image.width / step);
+  const h = Math.floor(image.height / step);
+  const data = new Uint8Array(3 * w * h);
+  for (let y = 0; y < h; y++)
+    for (let x = 0; x < w; x++)
+      for (let k = 0; k < 3; k++) data[3 * (y * w + x) + k] = image.data[3 * (y * step * image.width + x * step) + k];
+  return {
+    ...plain,
+    color: {
+      camera: {
+        width: w,
+        height: h,
+        fx: camera.fx / step,
+        fy: camera.fy / step,
+        cx: camera.cx / step,
+        cy: camera.cy / step,
+      },
+      image: { width: w, height: h, data },
+    },
+  };
+}
+
+/** The plane under the object, from one frame: cut away in the view, and the floor that coverage is counted over. */
+function findSupport(frame: DepthFrame): void {
+  const m = frame.scanFromSensor;
+  const { positions } = frameCloud({ ...frame, color: undefined });
+  const { plane, cloud } = removeSupportPlane(
+    { positions },
+    [[0, 0, 0]],
+    { clearance: 0, minShare: 0.08 },
+    createRunContext(),
+  );
+  const p = plane ? cloud.positions : positions;
+  const mean: Vec3 = [0, 0, 0];
+  for (let i = 0; i < p.length; i++) mean[i % 3] += p[i] / (p.length / 3);
+  const place = (x: number, y: number, z: number, w: number): Vec3 => [
+    m[0] * x + m[4] * y + m[8] * z + m[12] * w,
+    m[1] * x + m[5] * y + m[9] * z + m[13] * w,
+    m[2] * x + m[6] * y + m[10] * z + m[14] * w,
+  ];
+  const middle = place(mean[0], mean[1], mean[2], 1);
+  const normal = plane ? place(plane.normal[0], plane.normal[1], plane.normal[2], 0) : place(0, -1, 0, 0);
+  const distance = plane ? plane.offset + normal[0] * m[12] + normal[1] * m[13] + normal[2] * m[14] : 0;
+  coverage = new CoverageCounter(middle, normal, [m[12] - middle[0], m[13] - middle[1], m[14] - middle[2]]);
+  tell({ type: 'support', plane: plane ? { normal, distance } : null, middle });
+}
+
+function showChanges(limit: number): void {
+  sinceShown = 0;
+  const patches = surface?.changes(limit) ?? [];
+  if (patches.length === 0) return;
+  tell(
+    { type: 'patches', patches },
+    patches.flatMap((p) => [p.positions.buffer, p.normals.buffer, p.colors.buffer] as ArrayBuffer[]),
+  );
+}

@@ -1,0 +1,66 @@
+import { encodeFrames } from '@amber-knit/core/stored';
+import type { DepthFrame } from '@amber-knit/core/geometry';
+
+/** A frame to store. */
+export interface KeepRequest {
+  captureId: string;
+  sequence: number;
+  frame: DepthFrame;
+}
+
+/** How far storing has come. `trouble` is set while the server can't be reached; nothing is lost, it is tried again. */
+export interface KeepReport {
+  stored: number;
+  /** Not wanted by the server; dropped. */
+  refused: number;
+  waiting: number;
+  trouble: string | null;
+}
+
+const waiting: KeepRequest[] = [];
+let stored = 0;
+let refused = 0;
+let working = false;
+const report = (trouble: string | null): void =>
+  postMessage({ stored, refused, waiting: waiting.length, trouble } satisfies KeepReport);
+
+onmessage = (e: MessageEvent<KeepRequest>) => {
+  waiting.push(e.data);
+  if (!working) void work();
+};
+
+/** Stores the waiting frames one after the other; a frame leaves the list only once the server has it. */
+async function work(): Promise<void> {
+  working = true;
+  while (waiting.length > 0) {
+    const { captureId, sequence, frame } = waiting[0];
+    const body = new Blob([encodeFrames([frame]) as Uint8Array<ArrayBuffer>]);
+    for (let patience = 500; ; patience = Math.min(8000, 2 * patience)) {
+      try {
+        const answer = await fetch(`/api/captures/${captureId}/frames/${sequence}`, {
+          method: 'PUT',
+          headers: { 'content-type': 'application/octet-stream' },
+          body,
+        });
+        if (answer.ok) {
+          stored++;
+          break;
+        }
+        // The server has understood and does not want it: trying again would not help.
+        if (answer.status < 500) {
+          refused++;
+          const problem = (await answer.json().catch(() => ({}))) as { detail?: string };
+          report(problem.detail ?? 'The server refused a frame.');
+          break;
+        }
+      } catch {
+        // Not reachable; see below.
+      }
+      report('The server does not answer. Frames wait here and are sent as soon as it does.');
+      await new Promise((r) => setTimeout(r, patience));
+    }
+    waiting.shift();
+    report(null);
+  }
+  working = false;
+}

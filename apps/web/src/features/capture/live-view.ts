@@ -1,0 +1,311 @@
+import * as THREE from 'three';
+import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
+import type { SplatPatch } from '@amber-knit/core/tracking';
+import type { Plane } from './capture-messages';
+
+const VERTEX = /* glsl */ `
+  attribute vec3 splatNormal;
+  attribute vec3 splatColor;
+  attribute float born;
+  uniform float now, size, colorBy;
+  uniform vec4 cut;
+  uniform vec3 sensor, range;
+  uniform vec3 fresh;
+  varying vec3 shade;
+  varying float inside;
+  varying float outOfRange;
+  void main() {
+    vec4 p = modelViewMatrix * vec4(position, 1.0);
+    vec3 n = normalize(normalMatrix * splatNormal);
+    float facing = dot(n, normalize(-p.xyz));
+    inside = facing < 0.0 ? 1.0 : 0.0;
+    float light = 0.35 + 0.65 * max(0.0, facing);
+    float d = distance(position, sensor);
+    vec3 nearColor = vec3(0.42, 0.25, 0.62), goodColor = vec3(0.80, 0.50, 0.10), farColor = vec3(0.32, 0.38, 0.45);
+    float t = d < range.y ? (d - range.x) / (range.y - range.x) : 1.0 + (d - range.y) / (range.z - range.y);
+    vec3 byDistance = t < 1.0 ? mix(nearColor, goodColor, clamp(t, 0.0, 1.0)) : mix(goodColor, farColor, clamp(t - 1.0, 0.0, 1.0));
+    outOfRange = colorBy > 1.5 && (d < range.x || d > range.z) ? 1.0 : 0.0;
+    vec3 base = colorBy > 1.5 ? byDistance : colorBy > 0.5 ? vec3(0.74, 0.70, 0.62) : splatColor;
+    float age = clamp((now - born) / 2.5, 0.0, 1.0);
+    shade = mix(fresh, base * light, colorBy > 1.5 ? 1.0 : 0.35 + 0.65 * age);
+    gl_Position = projectionMatrix * p;
+    // Below the cut plane nothing is shown.
+    if (dot(cut.xyz, position) < cut.w || born < 0.0) gl_Position = vec4(2.0, 2.0, 2.0, 1.0);
+    gl_PointSize = max(2.0, size * projectionMatrix[1][1] / -p.z);
+  }
+`;
+
+const FRAGMENT = /* glsl */ `
+  varying vec3 shade;
+  varying float inside;
+  varying float outOfRange;
+  void main() {
+    float stripe = mod(floor((gl_FragCoord.x + gl_FragCoord.y) / 3.0), 2.0);
+    vec3 c = shade;
+    // Seen from behind: this side is not scanned yet.
+    if (inside > 0.5) c = stripe > 0.5 ? vec3(0.64, 0.23, 0.16) : vec3(0.90, 0.84, 0.76);
+    if (outOfRange > 0.5 && stripe > 0.5) c *= 0.55;
+    gl_FragColor = vec4(c, 1.0);
+  }
+`;
+
+export type LiveColor = 'true' | 'shape' | 'distance';
+
+interface Slot {
+  start: number;
+  room: number;
+  count: number;
+}
+
+/** Draws the growing model as splats, the scanner in front of it and where it has been. Millimetres, live frame. */
+export class LiveView {
+  onCount?: (splats: number) => void;
+  private readonly renderer: THREE.WebGLRenderer;
+  private readonly scene = new THREE.Scene();
+  private readonly camera = new THREE.PerspectiveCamera(35, 1, 5, 8000);
+  private readonly controls: OrbitControls;
+  private readonly material: THREE.ShaderMaterial;
+  private readonly points: THREE.Points;
+  private readonly scanner: THREE.LineSegments;
+  private readonly trail: THREE.Line;
+  private trailPoints: number[] = [];
+  private slots = new Map<number, Slot>();
+  private used = 0;
+  private count = 0;
+  private capacity = 1 << 16;
+  private frame = 0;
+  private begun = performance.now();
+  private settled = false;
+  private middle = new THREE.Vector3(0, 0, 330);
+  private up = new THREE.Vector3(0, -1, 0);
+  private follow = true;
+  private readonly resize: ResizeObserver;
+
+  constructor(
+    private readonly canvas: HTMLCanvasElement,
+    range: { near: number; best: number; far: number },
+    voxel: number,
+  ) {
+    this.renderer = new THREE.WebGLRenderer({ canvas, alpha: true });
+    this.renderer.setPixelRatio(Math.min(1.5, window.devicePixelRatio));
+    this.controls = new OrbitControls(this.camera, canvas);
+    this.controls.addEventListener('change', () => this.draw());
+    this.controls.addEventListener('start', () => (this.follow = false));
+    this.material = new THREE.ShaderMaterial({
+      vertexShader: VERTEX,
+      fragmentShader: FRAGMENT,
+      uniforms: {
+        now: { value: 0 },
+        size: { value: 0 },
+        colorBy: { value: 0 },
+        cut: { value: new THREE.Vector4(0, 0, 0, -1) },
+        sensor: { value: new THREE.Vector3() },
+        range: { value: new THREE.Vector3(range.near, range.best, range.far) },
+        fresh: { value: new THREE.Color(0.95, 0.62, 0.15) },
+      },
+    });
+    this.voxel = voxel;
+    this.points = new THREE.Points(this.newGeometry(this.capacity), this.material);
+    this.points.frustumCulled = false;
+    const teal = new THREE.LineBasicMaterial({ color: 0x0e7a80 });
+    this.scanner = new THREE.LineSegments(frustum(range.best), teal);
+    this.scanner.matrixAutoUpdate = false;
+    this.scanner.visible = false;
+    this.trail = new THREE.Line(new THREE.BufferGeometry(), teal);
+    this.scene.add(this.points, this.scanner, this.trail);
+    this.resize = new ResizeObserver(() => this.fitCanvas());
+    this.resize.observe(canvas.parentElement ?? canvas);
+    this.fitCanvas();
+    this.lookFrom(new THREE.Vector3(0, 0, 0));
+  }
+
+  private readonly voxel: number;
+
+  dispose(): void {
+    cancelAnimationFrame(this.frame);
+    this.resize.disconnect();
+    this.controls.dispose();
+    this.points.geometry.dispose();
+    this.material.dispose();
+    this.renderer.dispose();
+  }
+
+  clear(): void {
+    this.slots.clear();
+    this.used = 0;
+    this.count = 0;
+    this.trailPoints = [];
+    this.settled = false;
+    this.trail.geometry.setFromPoints([]);
+    (this.points.geometry.getAttribute('born') as THREE.BufferAttribute).array.fill(-1);
+    this.points.geometry.getAttribute('born').needsUpdate = true;
+    this.points.geometry.setDrawRange(0, 0);
+    this.scanner.visible = false;
+    this.onCount?.(0);
+    this.draw();
+  }
+
+  /** Takes new splats of some blocks in the place of their old ones. */
+  add(patches: SplatPatch[]): void {
+    const born = (performance.now() - this.begun) / 1000;
+    for (const p of patches) {
+      const n = p.positions.length / 3;
+      let slot = this.slots.get(p.block);
+      if (!slot || slot.room < n) {
+        if (slot) this.hide(slot, 0);
+        this.count -= slot?.count ?? 0;
+        const room = Math.ceil(1.3 * n) + 8;
+        this.makeRoom(room);
+        slot = { start: this.used, room, count: 0 };
+        this.used += room;
+        this.slots.set(p.block, slot);
+      }
+      this.write(slot, p, born);
+      this.count += n - slot.count;
+      slot.count = n;
+    }
+    const g = this.points.geometry;
+    g.setDrawRange(0, this.used);
+    for (const name of ['position', 'splatNormal', 'splatColor', 'born']) g.getAttribute(name).needsUpdate = true;
+    this.onCount?.(this.count);
+    this.draw();
+  }
+
+  setCut(plane: Plane | null, height: number): void {
+    const cut = this.material.uniforms.cut.value as THREE.Vector4;
+    if (plane) cut.set(...plane.normal, plane.distance + height);
+    else cut.set(0, 0, 0, -1);
+    this.draw();
+  }
+
+  /** Where the object is and which way is up, once it is known. */
+  setPlace(plane: Plane | null, middle: [number, number, number]): void {
+    this.middle.set(...middle);
+    if (plane) this.up.set(...plane.normal);
+    this.settled = true;
+    this.follow = true;
+  }
+
+  setColor(color: LiveColor): void {
+    this.material.uniforms.colorBy.value = { true: 0, shape: 1, distance: 2 }[color];
+    this.draw();
+  }
+
+  /** Shows the scanner at a pose (column by column). */
+  setPose(pose: number[], tracked: boolean): void {
+    this.scanner.matrix.fromArray(pose);
+    this.scanner.visible = true;
+    (this.scanner.material as THREE.LineBasicMaterial).color.set(tracked ? 0x0e7a80 : 0xa33a2a);
+    (this.material.uniforms.sensor.value as THREE.Vector3).set(pose[12], pose[13], pose[14]);
+    if (tracked) {
+      this.trailPoints.push(pose[12], pose[13], pose[14]);
+      if (this.trailPoints.length > 9000) this.trailPoints.splice(0, 3000);
+      this.trail.geometry.dispose();
+      this.trail.geometry = new THREE.BufferGeometry();
+      this.trail.geometry.setAttribute('position', new THREE.Float32BufferAttribute(this.trailPoints, 3));
+    }
+    if (this.follow) this.lookFrom(new THREE.Vector3(pose[12], pose[13], pose[14]));
+    this.draw();
+  }
+
+  /** Looks over the operator's shoulder again. */
+  followScanner(): void {
+    this.follow = true;
+    this.draw();
+  }
+
+  private lookFrom(sensor: THREE.Vector3): void {
+    const away = sensor.clone().sub(this.middle);
+    const side = away.clone().cross(this.up).normalize();
+    this.camera.up.copy(this.up);
+    this.camera.position
+      .copy(this.middle)
+      .addScaledVector(away, this.settled ? 1.7 : 1.2)
+      .addScaledVector(side, this.settled ? 0.55 * away.length() : 0)
+      .addScaledVector(this.up, this.settled ? 0.35 * away.length() : 0);
+    this.controls.target.copy(this.middle);
+    this.controls.update();
+  }
+
+  private draw(): void {
+    if (this.frame) return;
+    this.frame = requestAnimationFrame(() => {
+      this.frame = 0;
+      this.material.uniforms.now.value = (performance.now() - this.begun) / 1000;
+      this.renderer.render(this.scene, this.camera);
+    });
+  }
+
+  private fitCanvas(): void {
+    const host = this.canvas.parentElement ?? this.canvas;
+    const { clientWidth: w, clientHeight: h } = host;
+    if (w === 0 || h === 0) return;
+    this.renderer.setSize(w, h, false);
+    this.camera.aspect = w / h;
+    this.camera.updateProjectionMatrix();
+    // Diameter of a splat in pixels at 1 mm distance and focal length 1.
+    this.material.uniforms.size.value = 0.8 * h * this.renderer.getPixelRatio() * this.voxel;
+    this.draw();
+  }
+
+  private newGeometry(capacity: number): THREE.BufferGeometry {
+    const g = new THREE.BufferGeometry();
+    g.setAttribute('position', new THREE.BufferAttribute(new Float32Array(3 * capacity), 3));
+    g.setAttribute('splatNormal', new THREE.BufferAttribute(new Int8Array(3 * capacity), 3, true));
+    g.setAttribute('splatColor', new THREE.BufferAttribute(new Uint8Array(3 * capacity), 3, true));
+    g.setAttribute('born', new THREE.BufferAttribute(new Float32Array(capacity).fill(-1), 1));
+    g.setDrawRange(0, 0);
+    return g;
+  }
+
+  private makeRoom(room: number): void {
+    if (this.used + room <= this.capacity) return;
+    while (this.used + room > this.capacity) this.capacity *= 2;
+    const old = this.points.geometry;
+    const next = this.newGeometry(this.capacity);
+    for (const name of ['position', 'splatNormal', 'splatColor', 'born'])
+      (next.getAttribute(name).array as Float32Array).set(old.getAttribute(name).array);
+    this.points.geometry = next;
+    old.dispose();
+  }
+
+  private write(slot: Slot, p: SplatPatch, born: number): void {
+    const g = this.points.geometry;
+    const age = g.getAttribute('born').array as Float32Array;
+    // What was there before keeps its age; what is new in the block stands out.
+    const since = slot.count > 0 ? age[slot.start] : born;
+    (g.getAttribute('position').array as Float32Array).set(p.positions, 3 * slot.start);
+    (g.getAttribute('splatNormal').array as Int8Array).set(p.normals, 3 * slot.start);
+    (g.getAttribute('splatColor').array as Uint8Array).set(p.colors, 3 * slot.start);
+    age.fill(since, slot.start, slot.start + p.positions.length / 3);
+    this.hide(slot, p.positions.length / 3);
+  }
+
+  private hide(slot: Slot, from: number): void {
+    (this.points.geometry.getAttribute('born').array as Float32Array).fill(
+      -1,
+      slot.start + from,
+      slot.start + slot.room,
+    );
+  }
+}
+
+/** Outline of a hand-held scanner and the corners of what it sees, looking along +Z. */
+function frustum(distance: number): THREE.BufferGeometry {
+  const d = 0.25 * distance;
+  const [x, y] = [0.3 * d, 0.23 * d];
+  const corners = [
+    [-x, -y],
+    [x, -y],
+    [x, y],
+    [-x, y],
+  ];
+  const lines: number[] = [];
+  corners.forEach(([a, b], i) => {
+    const [c, e] = corners[(i + 1) % 4];
+    lines.push(0, 0, 0, a, b, d, a, b, d, c, e, d);
+  });
+  const g = new THREE.BufferGeometry();
+  g.setAttribute('position', new THREE.Float32BufferAttribute(lines, 3));
+  return g;
+}

@@ -1,0 +1,56 @@
+import { useState, useSyncExternalStore } from 'react';
+import { formatDistanceToNow } from 'date-fns';
+import type { CaptureView } from '@amber-knit/contracts';
+import { api } from '../../api/api';
+import { Button, Notice } from '../../shared/controls';
+import { captureClient } from './capture-client';
+
+/** Captures that were begun and never finished: a closed page, a lost connection. */
+export function OpenCaptures({ pieceId }: { pieceId: string }) {
+  const { data: open } = api.useOpenCapturesQuery(pieceId, { refetchOnMountOrArgChange: true });
+  const { capture } = useSyncExternalStore(captureClient.subscribe, captureClient.current);
+  const [discard] = api.useDiscardCaptureMutation();
+  const [finish] = api.useFinishCaptureMutation();
+  const [fault, setFault] = useState<string | null>(null);
+  const left = open?.filter((c) => c.id !== capture?.id) ?? [];
+  if (left.length === 0) return null;
+  const resume = async (c: CaptureView): Promise<void> => {
+    try {
+      const held = c.frames > 0 ? await (await fetch(`/api/captures/${c.id}/frames`)).arrayBuffer() : undefined;
+      captureClient.connect(c.deviceId);
+      const stop = captureClient.subscribe(() => {
+        if (captureClient.current().phase !== 'looking') return;
+        stop();
+        captureClient.begin(c, true, held);
+      });
+    } catch {
+      setFault('The frames could not be fetched. They are safe on the server; try again.');
+    }
+  };
+  return (
+    <section aria-label="Unfinished captures" className="mt-4 flex flex-col gap-2">
+      <h3 className="m-0 text-sm font-semibold">Unfinished captures</h3>
+      {left.map((c) => (
+        <div key={c.id} className="rounded-lg border border-line bg-sunk px-3 py-2">
+          <div>{c.name}</div>
+          <div className="num text-muted">
+            {c.frames} frames stored, begun {formatDistanceToNow(new Date(c.createdAt))} ago
+          </div>
+          <div className="mt-1 flex gap-2">
+            <Button onClick={() => void resume(c)}>Resume</Button>
+            <Button
+              disabled={c.frames === 0}
+              onClick={() => void finish({ id: c.id, support: 'remove', place: false })}
+            >
+              Finish as it is
+            </Button>
+            <Button tone="quiet" onClick={() => void discard(c.id)}>
+              Discard
+            </Button>
+          </div>
+        </div>
+      ))}
+      {fault && <Notice tone="error">{fault}</Notice>}
+    </section>
+  );
+}

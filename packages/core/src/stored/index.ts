@@ -1,0 +1,3 @@
+export * from './capture-file.js';
+export * from './color-image.js';
+export * from './stored-artifacts.js';

@@ -1,0 +1,74 @@
+import { pointCount, type Scan } from '@amber-knit/core/geometry';
+import { count } from './each-scan.js';
+import { defineOperation } from './operation.js';
+import { ChoiceParam, LengthParam, TextParam } from './params.js';
+
+export class CaptureLiveParams {
+  @TextParam({ title: 'Name', help: 'Name of the scan; empty takes the capture’s.' })
+  name = '';
+
+  @LengthParam({
+    title: 'Spacing',
+    min: 0,
+    max: 20,
+    help: 'Distance between the points of the scan; empty or 0 follows the sensor’s own.',
+    whenEmpty: 'as the sensor',
+  })
+  spacing = 0;
+
+  @ChoiceParam({
+    title: 'Support',
+    help: 'The table or floor under the object, with the rim above it.',
+    choices: { remove: 'Remove', keep: 'Keep' },
+  })
+  support: 'remove' | 'keep' = 'remove';
+}
+
+/** Makes a scan of the frames that were recorded while scanning. */
+export const captureLive = defineOperation({
+  id: 'capture.live',
+  version: 1,
+  stage: 'capture',
+  title: 'Finish a capture',
+  help: 'Joins the frames recorded while scanning into one scan, takes the support away and keeps frames and pictures.',
+  needs: ['file'],
+  gives: ['scans'],
+  params: CaptureLiveParams,
+  suggest: () => ({}),
+  async run({ file }, params, ctx) {
+    const { decodeCapture } = await import('@amber-knit/core/stored');
+    const { joinFrames, estimateSpacing } = await import('@amber-knit/core/pointcloud');
+    const { withoutSupport } = await import('./without-support.js');
+    ctx.checkpoint(0.05, 'Reading frames');
+    const { frames } = decodeCapture(file.bytes);
+    const spacing = params.spacing || footprint(frames[0]);
+    ctx.checkpoint(0.2, 'Joining frames');
+    const whole: Scan = {
+      name: params.name || file.name,
+      cloud: joinFrames(frames, spacing),
+      frames,
+    };
+    ctx.checkpoint(0.6, 'Taking the support away');
+    const { scan, removed } =
+      params.support === 'remove'
+        ? withoutSupport(whole, { clearance: 0, minShare: 0.08 }, ctx.part(0.6, 0.95))
+        : { scan: whole, removed: 0 };
+    return {
+      outputs: { scans: [scan] },
+      figures: {
+        name: scan.name,
+        frames: frames.length,
+        points: pointCount(scan.cloud),
+        supportPoints: removed,
+        spacing: estimateSpacing(scan.cloud),
+      },
+    };
+  },
+  summarize: (f) => `${f.name}: ${count(f.frames)} frames, ${count(f.points)} points`,
+});
+
+/** Width of a pixel on the surface at the frame's middle distance, mm. */
+function footprint(frame: { depth: Float32Array; camera: { fx: number } }): number {
+  const measured = frame.depth.filter((z) => z > 0).sort();
+  return Math.max(0.1, (measured[measured.length >> 1] ?? 400) / frame.camera.fx);
+}

@@ -1,0 +1,2 @@
+export * from './advise.js';
+export * from './plan-answers.js';
