@@ -72,7 +72,7 @@ test('the sensor behaves as its physics says', async () => {
   // Over-exposed: burnt pixels have no depth.
   expect(long.burnt).toBeGreaterThan(usual.burnt + 0.2);
   expect(long.valid).toBeLessThan(usual.valid - 0.2);
-  expect(short.valid).toBeLessThan(usual.valid - 0.2);
+  expect(short.valid).toBeLessThan(usual.valid - 0.1);
   expect(dusted.valid).toBeGreaterThan(dark.valid + 0.01);
   expect(sunny.valid).toBeLessThan(usual.valid);
 });

@@ -9,6 +9,12 @@ export interface IntegrateFrameOptions {
   scanBit: number;
   /** Pixels to leave out (0) or use (1); all if absent. */
   mask?: Uint8Array;
+  /**
+   * Weight falls behind the surface, to nothing at the truncation: what lies there is inferred, not seen, and disagrees
+   * between views where the surface is curved or thin (E. Bylow et al., 2013, Real-time camera tracking and 3D
+   * reconstruction using signed distance functions).
+   */
+  fadeBehind?: boolean;
 }
 
 /**
@@ -17,6 +23,7 @@ export interface IntegrateFrameOptions {
  * incidence and with the square of the distance, as the noise of depth sensors grows.
  *
  * Source: B. Curless, M. Levoy (1996), A volumetric method for building complex models from range images.
+ * @returns slots of the blocks that may have changed
  * O(pixels + touched voxels).
  */
 export function integrateFrame(
@@ -24,7 +31,7 @@ export function integrateFrame(
   frame: DepthFrame,
   pieceFromScan: Mat4,
   o: IntegrateFrameOptions,
-): void {
+): Uint32Array {
   const { width, height, fx, fy, cx, cy } = frame.camera;
   const depth = frame.depth;
   const pieceFromSensor = multiply(pieceFromScan, frame.scanFromSensor);
@@ -37,6 +44,8 @@ export function integrateFrame(
   const s = invertRigid(pieceFromSensor);
   const { truncation } = o;
   const voxel = field.voxel;
+  const fade = o.fadeBehind === true;
+  const faded = 1.02 * truncation;
   const bit = (1 << o.scanBit) >>> 0;
   const mean = meanDepth(depth);
   const picture = frame.color && { camera: frame.color.camera, data: frame.color.image.data };
@@ -66,15 +75,22 @@ export function integrateFrame(
         if (c === 0) continue;
         const behind = depth[i] - sz;
         // Far behind the surface: nothing to learn here, and no need to look more closely.
-        if (behind < -4 * truncation) continue;
-        const measured = interpolate(depth, width, u, v, depth[i], truncation);
-        const along = (measured - sz) * Math.sqrt(1 + x * x + y * y);
-        if (along < -truncation / (c > 0.35 ? c : 0.35)) continue;
-        let d = along * c;
-        if (d > truncation) d = truncation;
-        else if (d < -truncation) d = -truncation;
+        const deepest = -truncation / (c > 0.35 ? c : 0.35);
+        if (behind < deepest - truncation) continue;
+        let d = truncation;
+        let measured = depth[i];
+        // Far in front the distance is the truncation, whatever the neighbouring pixels say.
+        if (behind * c < 2 * truncation) {
+          measured = interpolate(depth, width, u, v, measured, truncation);
+          const along = (measured - sz) * Math.sqrt(1 + x * x + y * y);
+          if (along < deepest) continue;
+          d = along * c;
+          if (d > truncation) d = truncation;
+          else if (d < -truncation) d = -truncation;
+        }
         const scale = mean / measured;
-        const w = c * scale * scale;
+        let w = c * scale * scale;
+        if (fade && d < 0) w *= 1 + d / faded;
         const before = weight[at];
         const total = before + w;
         distance[at] = (distance[at] * before + d * w) / total;
@@ -96,6 +112,7 @@ export function integrateFrame(
       }
     }
   }
+  return touched;
 }
 
 /** Slots of the blocks within the truncation of the measured surface, made where need be. Each is listed once. */

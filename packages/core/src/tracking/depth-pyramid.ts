@@ -15,23 +15,28 @@ export interface DepthLevel {
 /** Depths of neighbouring pixels that differ by more than this share of the distance lie on different surfaces. */
 const STEP_RATIO = 0.02;
 
-/** The image in full size, then each time half as large. O(pixels). */
+/**
+ * The image in full size, then each time half as large. O(pixels).
+ * @param skip so many of the largest are only stepped through: halving averages their noise away
+ */
 export function buildDepthPyramid(
   camera: Intrinsics,
   depth: Float32Array,
   levels: number,
   light?: Float32Array,
+  skip = 0,
 ): DepthLevel[] {
   const out: DepthLevel[] = [];
   let size = camera;
   let z = depth;
   let l = light;
-  for (let k = 0; k < levels; k++) {
+  for (let k = 0; k < levels + skip; k++) {
     if (k > 0) {
       l = l && halveLight(l, size.width, size.height);
       z = halve(z, size.width, size.height);
       size = resizeIntrinsics(size, size.width >> 1, size.height >> 1);
     }
+    if (k < skip) continue;
     out.push({ ...levelOf(size, z), contrast: l && localContrast(l, size.width, size.height) });
   }
   return out;

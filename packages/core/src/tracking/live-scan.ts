@@ -1,11 +1,13 @@
-import type { DepthFrame, Intrinsics } from '../geometry/depth-frame.js';
+import { resizeIntrinsics, type DepthFrame, type Intrinsics } from '../geometry/depth-frame.js';
 import { integrateFrame } from '../fusion/integrate-frame.js';
 import { SignedField } from '../fusion/signed-field.js';
 import { identity, invertRigid, multiply, orthonormalized, rotationAngle, type Mat4 } from '../math/mat4.js';
 import { buildDepthPyramid, lightAtDepthPixels, type DepthLevel } from './depth-pyramid.js';
 import { Keyframes, thumbnailOf } from './keyframes.js';
 import { alignProjectively, type ProjectiveIcpResult } from './projective-icp.js';
-import { raycastField } from './raycast-field.js';
+import { LiveSurface } from './live-surface.js';
+import { ModelSplats } from './model-splats.js';
+import { projectSplats } from './project-splats.js';
 
 export interface LiveScanOptions {
   /** Edge of the live model's voxels, mm. */
@@ -15,15 +17,20 @@ export interface LiveScanOptions {
   /** Largest believable motion between two frames: mm and radians. */
   maxShift: number;
   maxTurn: number;
+  /** A frame goes into the model once the sensor has moved or turned so far since the last that did, mm and radians. */
+  addShift: number;
+  addTurn: number;
   /** Frames that must follow on after the way back was found before anything is added to the model again. */
   probation: number;
 }
 
 export const LIVE_SCAN_DEFAULTS: LiveScanOptions = {
   voxel: 1,
-  truncationVoxels: 3,
+  truncationVoxels: 2,
   maxShift: 45,
   maxTurn: 0.17,
+  addShift: 20,
+  addTurn: 0.06,
   probation: 3,
 };
 
@@ -59,10 +66,14 @@ interface Demands {
  */
 export class LiveScan {
   readonly field: SignedField;
+  /** What there is to draw. */
+  readonly surface: LiveSurface;
+  private readonly splats: ModelSplats;
   private readonly o: LiveScanOptions;
   private readonly keyframes = new Keyframes();
   private pose: Mat4 = identity();
   private motion: Mat4 = identity();
+  private lastAdded: Mat4 = identity();
   private state: TrackingState = 'lost';
   private trial = 0;
   /** Running means over tracked frames: what is usual here. */
@@ -72,14 +83,16 @@ export class LiveScan {
   constructor(options: Partial<LiveScanOptions> = {}) {
     this.o = { ...LIVE_SCAN_DEFAULTS, ...options };
     this.field = new SignedField(this.o.voxel);
+    this.splats = new ModelSplats(this.field);
+    this.surface = new LiveSurface(this.splats);
   }
 
   /** Takes the next frame; its own `scanFromSensor` is not looked at. */
   process(frame: Omit<DepthFrame, 'scanFromSensor'>): LiveFrameResult {
     const light = frame.color && lightAtDepthPixels(frame.camera, frame.color);
-    const levels = buildDepthPyramid(frame.camera, frame.depth, 3, light);
+    const levels = buildDepthPyramid(frame.camera, frame.depth, 2, light, 1);
     if (this.field.blockCount === 0) {
-      this.add(frame, levels);
+      this.add(frame);
       this.state = 'tracked';
       return { state: 'first', pieceFromSensor: this.pose, overlapRatio: 1, inlierRatio: 1, rms: 0, contrastRms: 0 };
     }
@@ -94,8 +107,7 @@ export class LiveScan {
     const live = new LiveScan(options);
     for (const frame of frames) {
       live.pose = frame.scanFromSensor;
-      const { width, height } = frame.camera;
-      live.addAt(frame, width, height);
+      live.add(frame);
     }
     live.state = frames.length > 0 ? 'lost' : live.state;
     return live;
@@ -133,7 +145,7 @@ export class LiveScan {
       usual.contrastRms === 0 ? result.contrastRms : 0.9 * usual.contrastRms + 0.1 * result.contrastRms;
     usual.inlierRatio = 0.9 * usual.inlierRatio + 0.1 * result.inlierRatio;
     this.state = 'tracked';
-    this.add(frame, levels);
+    if (this.isNews(pose)) this.add(frame);
     return { state: 'tracked', pieceFromSensor: pose, ...figures(result) };
   }
 
@@ -165,11 +177,11 @@ export class LiveScan {
   }
 
   private align(levels: DepthLevel[], guess: Mat4, reach: number): { pose: Mat4; result: ProjectiveIcpResult } {
-    const model = this.modelFrom(guess, levels[1].camera);
+    const model = this.modelFrom(guess, levels[0].camera);
     const result = alignProjectively([
-      { frame: levels[2], model: model.levels[1], iterations: 8, maxDistance: reach },
-      { frame: levels[1], model: model.levels[0], iterations: 5, maxDistance: Math.max(3 * this.o.voxel, 0.4 * reach) },
-      { frame: levels[0], model: model.levels[0], iterations: 2, maxDistance: 3 * this.o.voxel },
+      { frame: levels[1], model: model.levels[1], iterations: 8, maxDistance: reach },
+      { frame: levels[0], model: model.levels[0], iterations: 4, maxDistance: Math.max(3 * this.o.voxel, 0.4 * reach) },
+      { frame: levels[0], model: model.levels[0], iterations: 4, maxDistance: 3 * this.o.voxel },
     ]);
     return { pose: orthonormalized(multiply(model.pose, result.modelFromFrame)), result };
   }
@@ -177,21 +189,28 @@ export class LiveScan {
   /** The model as seen from a pose, kept for as long as the pose and the model stay. */
   private modelFrom(pose: Mat4, camera: Intrinsics): { pose: Mat4; levels: DepthLevel[] } {
     if (this.model && this.model.pose === pose) return this.model;
-    const { depth, light } = raycastField(this.field, camera, pose);
-    this.model = { pose, levels: buildDepthPyramid(camera, depth, 2, light) };
+    const half = resizeIntrinsics(camera, camera.width >> 1, camera.height >> 1);
+    this.model = { pose, levels: [camera, half].map((c) => projectSplats(this.splats, c, pose)) };
     return this.model;
   }
 
-  private add(frame: Omit<DepthFrame, 'scanFromSensor'>, levels: DepthLevel[]): void {
-    this.addAt(frame, levels[0].camera.width, levels[0].camera.height);
+  /** Has the sensor moved enough to tell the model something. */
+  private isNews(pose: Mat4): boolean {
+    const d = multiply(invertRigid(this.lastAdded), pose);
+    return Math.hypot(d[12], d[13], d[14]) >= this.o.addShift || rotationAngle(d) >= this.o.addTurn;
   }
 
-  private addAt(frame: Omit<DepthFrame, 'scanFromSensor'>, width: number, height: number): void {
+  private add(frame: Omit<DepthFrame, 'scanFromSensor'>): void {
+    this.lastAdded = this.pose;
+    const { width, height } = frame.camera;
     const { voxel, truncationVoxels } = this.o;
-    integrateFrame(this.field, { ...frame, scanFromSensor: this.pose }, identity(), {
+    const touched = integrateFrame(this.field, { ...frame, scanFromSensor: this.pose }, identity(), {
       truncation: truncationVoxels * voxel,
       scanBit: 0,
+      fadeBehind: true,
     });
+    this.splats.refresh(touched);
+    this.surface.touch(touched);
     this.model = undefined;
     this.keyframes.offer(this.pose, thumbnailOf(frame.depth, width, height, frame.color?.image));
   }

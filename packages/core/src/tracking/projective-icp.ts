@@ -28,7 +28,7 @@ export interface ProjectiveIcpResult {
 
 const MIN_NORMAL_COSINE = 0.7;
 /** A difference of contrast of 1 weighs as much as this many mm; beyond the limit it does not count. */
-const CONTRAST_SCALE = 4;
+const CONTRAST_SCALE = 3;
 const CONTRAST_LIMIT = 0.4;
 
 /**
@@ -149,8 +149,10 @@ function accumulate(
     const at = k / 3;
     const gx = slopes[2 * at];
     const gy = slopes[2 * at + 1];
-    const e =
-      modelContrast[at] - frameContrast[i / 3] + gx * (u - 0.5 - (at % width)) + gy * (v - 0.5 - ((at / width) | 0));
+    // The model's point need not lie in the middle of its pixel.
+    const du = u - 0.5 - ((fx * q[k]) / q[k + 2] + cx);
+    const dv = v - 0.5 - ((fy * q[k + 1]) / q[k + 2] + cy);
+    const e = modelContrast[at] - frameContrast[i / 3] + gx * du + gy * dv;
     const h = e / CONTRAST_LIMIT;
     // Also false for NaN: unknown here, there or beside.
     if (!(h < 1 && h > -1)) continue;

@@ -18,9 +18,14 @@ import {
   alignProjectively,
   buildDepthPyramid,
   Keyframes,
+  CoverageCounter,
   LiveScan,
   localContrast,
-  raycastField,
+  measureExposure,
+  measureStandOff,
+  ModelSplats,
+  projectSplats,
+  SPLATS_PER_BLOCK,
   thumbnailOf,
 } from './index.js';
 
@@ -72,21 +77,106 @@ test('local contrast keeps the pattern and drops exposure and soft shading', () 
   expect(Math.abs(a[32 * 64 + 32])).toBeGreaterThan(0.15);
 });
 
-test('a field seen from where it was measured shows what was measured', () => {
-  const pose = poseAt(20);
-  const frame = frameAt(pose, 0);
+test('the model as splats lies where the shape is, facing outwards, and a sensor sees it from anywhere', () => {
+  const pose = poseAt(0);
   const field = new SignedField(1);
-  integrateFrame(field, { ...frame, scanFromSensor: pose }, identity(), { truncation: 4, scanBit: 0 });
-  const { depth } = raycastField(field, camera, pose);
+  const frame = { ...frameAt(pose, 0), scanFromSensor: pose };
+  const touched = integrateFrame(field, frame, identity(), { truncation: 3, scanBit: 0 });
+  const splats = new ModelSplats(field);
+  splats.refresh(touched);
   const off: number[] = [];
-  depth.forEach((z, i) => {
-    if (z > 0 && frame.depth[i] > 0) off.push(Math.abs(z - frame.depth[i]));
-  });
-  off.sort((x, y) => x - y);
-  expect(off.length / frame.depth.filter((z) => z > 0).length).toBeGreaterThan(0.85);
-  // One frame in voxels of 1 mm (measured: 0.14 mm in the middle): more in creases and at the silhouette.
-  expect(off[off.length >> 1]).toBeLessThan(0.2);
+  for (const b of touched) {
+    for (let k = 0; k < splats.count[b]; k++) {
+      const i = 3 * (b * SPLATS_PER_BLOCK + k);
+      off.push(Math.abs(lumps(splats.positions[i], splats.positions[i + 1], splats.positions[i + 2])));
+    }
+  }
+  off.sort((a, b) => a - b);
+  expect(off.length).toBeGreaterThan(2000);
+  // Measured against the shape in closed form, one frame, voxels of 1 mm.
+  expect(off[off.length >> 1]).toBeLessThan(0.15);
   expect(off[Math.floor(0.9 * off.length)]).toBeLessThan(0.6);
+
+  const seen = projectSplats(splats, camera, poseAt(8));
+  const truth = rasterizeDepth(body, invertRigid(poseAt(8)), camera).depth;
+  let both = 0;
+  let wrong = 0;
+  for (let i = 0; i < truth.length; i++) {
+    const z = seen.points[3 * i + 2];
+    if (z === 0 || truth[i] === 0) continue;
+    both++;
+    if (Math.abs(z - truth[i]) > 3) wrong++;
+    expect(seen.normals[3 * i] * seen.points[3 * i] + seen.normals[3 * i + 1] * seen.points[3 * i + 1]).toBeLessThan(
+      -seen.normals[3 * i + 2] * z,
+    );
+  }
+  expect(both / truth.filter((z) => z > 0).length).toBeGreaterThan(0.7);
+  // At silhouettes a splat covers a little more than it should (measured: 3.4 %).
+  expect(wrong / both).toBeLessThan(0.05);
+});
+
+test('changed blocks are handed out once, in portions', () => {
+  const live = new LiveScan({ voxel: 2 });
+  live.process(frameAt(poseAt(0)));
+  const first = live.surface.changes(5);
+  expect(first).toHaveLength(5);
+  const rest = live.surface.changes(Infinity);
+  expect(rest.length).toBeGreaterThan(20);
+  expect(live.surface.changes(Infinity)).toHaveLength(0);
+  const all = new Set([...first, ...rest].map((p) => p.block));
+  expect(all.size).toBe(first.length + rest.length);
+});
+
+test('a capture begun again from stored frames finds its way back and goes on', () => {
+  const stored = [0, 4, 8, 12].map((a) => {
+    const pose = multiply(invertRigid(poseAt(0)), poseAt(a));
+    return { ...frameAt(poseAt(a)), scanFromSensor: pose };
+  });
+  const live = LiveScan.restore(stored, { voxel: 1.5 });
+  const states = [10, 11, 12, 13, 14, 15].map((a) => live.process(frameAt(poseAt(a), 0.05, a)));
+  expect(states[0].state).toBe('returning');
+  expect(states[5].state).toBe('tracked');
+  const e = poseError(multiply(invertRigid(poseAt(0)), poseAt(15)), states[5].pieceFromSensor);
+  expect(e.shift).toBeLessThan(1);
+});
+
+test('stand-off: distribution, middle and word', () => {
+  const range = { near: 200, best: 300, far: 500 };
+  const at = (z: number) => measureStandOff(new Float32Array(300).fill(z), 20, 15, range);
+  expect(at(300)).toMatchObject({ word: 'good', from: 125, to: 575 });
+  expect(at(300).median).toBeCloseTo(300, -1);
+  expect(at(205).word).toBe('near');
+  expect(at(480).word).toBe('far');
+  expect(at(0).word).toBe('nothing');
+  expect(at(300).histogram.reduce((a, b) => a + b, 0)).toBeGreaterThan(100);
+});
+
+test('exposure: burnt and missing are shares of what the sensor sees', () => {
+  const infrared = Uint8Array.from([255, 255, 120, 120, 120, 120, 2, 2]);
+  const depth = Float32Array.from([0, 0, 300, 300, 300, 0, 0, 0]);
+  const e = measureExposure(depth, infrared);
+  expect(e.burnt).toBeCloseTo(2 / 6);
+  expect(e.missing).toBeCloseTo(1 / 6);
+  expect(measureExposure(new Float32Array(4), new Uint8Array(4))).toEqual({ burnt: 0, missing: 0 });
+});
+
+test('a round fills one band of the dial, the top its own', () => {
+  const dial = new CoverageCounter([0, 0, 0], [0, 0, 1], [1, 0, 0]);
+  const from = (around: number, up: number): Mat4 => {
+    const [a, u] = [(around * Math.PI) / 180, (up * Math.PI) / 180];
+    return lookAt(
+      [300 * Math.cos(u) * Math.cos(a), 300 * Math.cos(u) * Math.sin(a), 300 * Math.sin(u)],
+      [0, 0, 0],
+      [0, 0, 1],
+    );
+  };
+  for (let a = 1; a < 360; a += 10) dial.add(from(a, 25));
+  dial.add(from(10, 80));
+  const { counts, sectors, band } = dial.state;
+  expect(Array.from(counts.subarray(sectors, 2 * sectors)).every((c) => c > 0)).toBe(true);
+  expect(counts.subarray(0, sectors).every((c) => c === 0)).toBe(true);
+  expect(band).toBe(3);
+  expect(counts[3 * sectors]).toBe(1);
 });
 
 test('a frame is aligned with a view of the same body to a fraction of its pixels', () => {

@@ -8,11 +8,14 @@ const QUIET = { cleared() {}, patches() {}, support() {} };
 export function CameraTile({
   kind,
   label,
+  help,
   children,
   ...handlers
 }: {
   kind: 'color' | 'sensor';
   label: string;
+  /** What can be done on the picture. */
+  help?: string;
   children?: ReactNode;
 } & Pick<
   React.HTMLAttributes<HTMLCanvasElement>,
@@ -39,7 +42,8 @@ export function CameraTile({
         ref={canvas}
         width={320}
         height={240}
-        aria-label={label}
+        aria-label={help ? `${label}. ${help}` : label}
+        title={help}
         {...handlers}
         className="block w-full touch-none"
       />

@@ -78,13 +78,11 @@ export function CaptureView({ cutHeight, sound }: { cutHeight: number; sound: bo
         <div className="absolute left-3 top-3 flex flex-col gap-2">
           <HandTile />
           <CameraTile kind="sensor" label="Sensor view">
-            <div className="flex justify-between bg-[#1d1a16] px-2 py-1 text-[#f1e9dc]">
-              <span title="Stripes rising to the right">
-                over-exposed <b className="num">{((report?.burnt ?? 0) * 100).toFixed(0)} %</b>
-              </span>
-              <span title="Stripes falling to the right">
-                no depth <b className="num">{((report?.missing ?? 0) * 100).toFixed(0)} %</b>
-              </span>
+            <div className="grid grid-cols-[1fr_auto] bg-[#1d1a16] px-2 py-1 text-[#f1e9dc]">
+              <span>/// over-exposed</span>
+              <span className="num">{((report?.burnt ?? 0) * 100).toFixed(0)} %</span>
+              <span>\\\ no depth</span>
+              <span className="num">{((report?.missing ?? 0) * 100).toFixed(0)} %</span>
             </div>
           </CameraTile>
         </div>
@@ -172,7 +170,12 @@ function HandTile() {
   return (
     <CameraTile
       kind="color"
-      label={movable ? 'Colour view: drag to move the scanner' : 'Colour view'}
+      label="Colour view"
+      help={
+        movable
+          ? 'Drag to walk round the object, Shift and drag to aim, wheel to come closer; or arrows, + and −'
+          : undefined
+      }
       tabIndex={0}
       onPointerDown={(e) => {
         last.current = [e.clientX, e.clientY];

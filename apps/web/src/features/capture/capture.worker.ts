@@ -7,7 +7,6 @@ import { createRunContext } from '@amber-knit/core/runtime';
 import {
   CoverageCounter,
   LiveScan,
-  LiveSurface,
   measureExposure,
   measureStandOff,
   type LiveFrameResult,
@@ -24,8 +23,8 @@ import { colorTile, sensorTile } from './tile-pictures';
 /** Width of the camera tiles, pixels. */
 const TILE = 320;
 /** A frame is kept when it has moved so far from the last one kept, or turned so far. */
-const KEEP_MM = 4;
-const KEEP_RAD = 0.012;
+const KEEP_MM = 18;
+const KEEP_RAD = 0.06;
 /** Splats are handed out every so many frames. */
 const SHOW_EVERY = 3;
 
@@ -42,7 +41,6 @@ let captureId = '';
 let byColor = true;
 let nextSequence = 0;
 let live: LiveScan | undefined;
-let surface: LiveSurface | undefined;
 let coverage: CoverageCounter | undefined;
 let kept: KeptFrame[] = [];
 let sinceShown = 0;
@@ -137,7 +135,6 @@ function begin(m: Extract<ToCapture, { type: 'begin' }>): void {
 
 function reset(): void {
   live = undefined;
-  surface = undefined;
   coverage = undefined;
   kept = [];
   tell({ type: 'cleared' });
@@ -168,14 +165,12 @@ function rebuild(): void {
   coverage = undefined;
   if (kept.length === 0) {
     live = undefined;
-    surface = undefined;
     return;
   }
   live = LiveScan.restore(
     kept.map((k) => k.frame),
     optionsFor(session!.device),
   );
-  surface = new LiveSurface(live.field);
   findSupport(kept[0].frame);
   for (const k of kept) countSide(k.frame.scanFromSensor);
   showChanges(Infinity);
@@ -229,7 +224,6 @@ function take(f: DeviceFrame): void {
 function track(frame: Omit<DepthFrame, 'scanFromSensor'>): LiveFrameResult {
   if (!live) {
     live = new LiveScan(optionsFor(session!.device));
-    surface = new LiveSurface(live.field);
   }
   const result = live.process(byColor ? frame : { ...frame, color: undefined });
   if (result.state === 'first') findSupport({ ...frame, scanFromSensor: result.pieceFromSensor });
@@ -249,8 +243,8 @@ function keepIfNew(frame: Omit<DepthFrame, 'scanFromSensor'>, pose: Mat4): void 
     const d = multiply(invertRigid(last.frame.scanFromSensor), pose);
     const shift = Math.hypot(d[12], d[13], d[14]);
     const turn = rotationAngle(d);
-    // Without a large picture it takes four times the way.
-    const share = large ? 1 : 4;
+    // Without a large picture it takes three times the way.
+    const share = large ? 1 : 3;
     if (shift < share * KEEP_MM && turn < share * KEEP_RAD) return;
   }
   const whole: DepthFrame = { ...frame, name: `frame ${nextSequence + 1}`, scanFromSensor: pose };
@@ -315,7 +309,7 @@ function findSupport(frame: DepthFrame): void {
 
 function showChanges(limit: number): void {
   sinceShown = 0;
-  const patches = surface?.changes(limit) ?? [];
+  const patches = live?.surface.changes(limit) ?? [];
   if (patches.length === 0) return;
   tell(
     { type: 'patches', patches },

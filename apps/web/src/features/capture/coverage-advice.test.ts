@@ -12,9 +12,9 @@ test('an untouched dial asks to begin, a full one is done', () => {
 });
 
 test('a gap is told from where the scanner is, the short way round', () => {
-  // Everything but six sectors about 90° to the right.
-  const gap = (s: number): boolean => s < 4 || s > 9;
-  expect(coverageAdvice(dial((s, b) => b !== 1 || gap(s), 0))).toBe('Next: 105° to the right, a little above.');
+  // Everything but five sectors about 90° to the right.
+  const gap = (s: number): boolean => s < 4 || s > 8;
+  expect(coverageAdvice(dial((s, b) => b !== 1 || gap(s), 0))).toBe('Next: 90° to the right, a little above.');
   expect(coverageAdvice(dial((s, b) => b !== 1 || gap(s), 12))).toBe('Next: 90° to the left, a little above.');
   expect(coverageAdvice(dial((_s, b) => b !== 3, 0))).toBe('Next: from right above.');
 });

@@ -36,7 +36,7 @@ export function PlanAdvicePanel({ piece }: { piece: PieceView }) {
             const info = list!.devices.find((x) => x.id === d.id)!;
             return (
               <li key={d.id}>
-                <label className="flex cursor-pointer gap-2">
+                <label className="flex cursor-pointer items-start gap-2">
                   <input
                     type="radio"
                     name="plan-device"
@@ -60,7 +60,7 @@ export function PlanAdvicePanel({ piece }: { piece: PieceView }) {
       </section>
       <section aria-label="Setups">
         <h3 className="mb-1 mt-0 text-sm font-semibold">Setups</h3>
-        <ol className="m-0 flex flex-col gap-1 pl-5">
+        <ol className="m-0 list-decimal pl-5">
           {setups.map((s) => (
             <li key={s.name}>
               {s.name} <span className="text-muted">{s.reason}</span>
@@ -74,7 +74,7 @@ export function PlanAdvicePanel({ piece }: { piece: PieceView }) {
           <Fact title="Tracking leans on" value={trackBy} />
           <Fact
             title="Exposure"
-            value={settings.exposure === undefined ? 'as the device suggests' : `${settings.exposure} ms`}
+            value={settings.exposure === undefined ? 'the device’s own' : `${settings.exposure} ms`}
           />
           <Fact title="Finest resolution" value={`${defaults.voxel} mm`} />
           <Fact title="Triangles at the end" value={`${defaults.triangles / 1000}k`} />

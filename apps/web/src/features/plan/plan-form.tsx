@@ -108,7 +108,7 @@ export function PlanForm({ piece }: { piece: PieceView }) {
                   <FinishDrawing finish={id} />
                   <span>
                     {name}
-                    <span className="block text-muted">{detail}</span>
+                    <span className="block font-normal text-muted">{detail}</span>
                   </span>
                 </Card>
               ))}
