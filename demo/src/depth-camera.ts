@@ -158,6 +158,9 @@ function normalsOf(mesh: TriangleMesh): Float32Array {
   return normals;
 }
 
+/** Share of the light that a colour value throws back (IEC 61966-2-1, by its exponent of 2.2). */
+const LINEAR = Float32Array.from({ length: 256 }, (_, v) => (v / 255) ** 2.2);
+
 /** Light that comes back from a place, 1 being as much as the sensor bears well; above 1.34 it is over-exposed. */
 function signalAt(
   scene: SimulatedScene,
@@ -172,11 +175,11 @@ function signalAt(
   c: CaptureConditions,
 ): number {
   const rgb = scene.color(x, y, z, triangle);
-  const reflectance = (0.35 * rgb[0] + 0.5 * rgb[1] + 0.15 * rgb[2]) / 255;
+  const reflectance = 0.35 * LINEAR[rgb[0] & 255] + 0.5 * LINEAR[rgb[1] & 255] + 0.15 * LINEAR[rgb[2] & 255];
   const passed = 1 - (scene.clear?.(triangle) ?? 0);
   const own = shadow ? 0 : c.light * cos * (model.noiseDistance / distance) ** 2;
-  const mirror = cos > 0.9 && !shadow ? 3 * c.light * scene.gloss(triangle) * cos ** 220 : 0;
-  return 1.3 * c.exposure * (passed * reflectance * (own + 0.5 * c.roomLight) + mirror);
+  const mirror = cos > 0.9 && !shadow ? 2.5 * c.light * scene.gloss(triangle) * cos ** 220 : 0;
+  return 1.6 * c.exposure * (passed * reflectance * (own + 0.5 * c.roomLight) + mirror);
 }
 
 /**

@@ -68,7 +68,7 @@ test('the sensor behaves as its physics says', async () => {
   const dark = await shoot({}, { object: 'oar-fork' });
   const dusted = await shoot({}, { object: 'oar-fork', spray: true });
   const sunny = await shoot({}, { roomLight: 1 });
-  expect(usual.valid).toBeGreaterThan(0.45);
+  expect(usual.valid).toBeGreaterThan(0.4);
   // Over-exposed: burnt pixels have no depth.
   expect(long.burnt).toBeGreaterThan(usual.burnt + 0.2);
   expect(long.valid).toBeLessThan(usual.valid - 0.2);

@@ -4,8 +4,31 @@ import type { HeldAt } from '@amber-knit/device-protocol';
 /** Degrees round per frame of a sweep at its proper speed. */
 const STEP = 3;
 
-/** Where a scripted sweep holds the scanner at its k-th frame; `undefined` once it is over. */
+/** Where a scripted sweep holds the scanner at its k-th frame, beginning where it is; `undefined` once it is over. */
 export function sweepAt(sweep: string, frame: number, speed: number, from: HeldAt, best: number): HeldAt | undefined {
+  const first = stretch(sweep, 0, speed, from, best);
+  if (!first) return undefined;
+  // First to where the sweep begins, as slowly as the sweep itself.
+  const way = Math.max(
+    Math.abs(first.up - from.up) / STEP,
+    Math.abs(first.distance - from.distance) / (0.05 * best),
+    Math.abs(from.yaw) / STEP,
+    Math.abs(from.pitch) / STEP,
+  );
+  const steps = Math.ceil(way / speed);
+  if (frame >= steps) return stretch(sweep, frame - steps, speed, from, best);
+  const t = frame / steps;
+  const mix = (a: number, b: number): number => a + t * (b - a);
+  return {
+    around: from.around,
+    up: mix(from.up, first.up),
+    distance: mix(from.distance, first.distance),
+    yaw: mix(from.yaw, 0),
+    pitch: mix(from.pitch, 0),
+  };
+}
+
+function stretch(sweep: string, frame: number, speed: number, from: HeldAt, best: number): HeldAt | undefined {
   const turned = STEP * speed * frame;
   const around = from.around + turned;
   const a = (around * Math.PI) / 180;

@@ -146,7 +146,7 @@ export class CaptureClient {
       case 'taken-back':
         return this.set({ said: `${m.frames} frames taken back` });
       case 'ended':
-        this.set({ phase: 'looking', capture: null, lostSince: null });
+        this.set({ phase: 'looking', capture: null, lostSince: null, said: '' });
         return this.ended?.(m.frames);
       case 'trouble':
         return this.set({ trouble: m.text, ...(m.over ? { phase: 'closed', lostSince: null } : {}) });

@@ -60,7 +60,7 @@ export function CapturePanel({
   const record = async (): Promise<void> => {
     const capture = await beginCapture({
       pieceId: piece.id,
-      name: `${chosenSetup}, ${device!.name.toLowerCase()}`,
+      name: `Scan ${piece.scans + 1}`,
       setup: chosenSetup,
       deviceId: device!.id,
       settings: { ...state.settings },

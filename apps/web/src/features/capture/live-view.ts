@@ -136,7 +136,8 @@ export class LiveView {
     this.count = 0;
     this.trailPoints = [];
     this.settled = false;
-    this.trail.geometry.setFromPoints([]);
+    this.trail.geometry.dispose();
+    this.trail.geometry = new THREE.BufferGeometry();
     (this.points.geometry.getAttribute('born') as THREE.BufferAttribute).array.fill(-1);
     this.points.geometry.getAttribute('born').needsUpdate = true;
     this.points.geometry.setDrawRange(0, 0);
