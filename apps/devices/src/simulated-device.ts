@@ -234,7 +234,8 @@ export class SimulatedDevice {
   }
 
   private tellBench(): void {
-    const { arrangement, held, sweep } = this;
+    const { arrangement, sweep } = this;
+    const held = sweep ? this.held : this.wanted;
     this.outlet.text({ type: 'bench', arrangement, held, sweep: sweep?.id ?? null });
   }
 

@@ -160,7 +160,7 @@ export function CapturePanel({
                 disabled={!report?.kept}
                 title={`Takes back what was recorded in the last ${TAKE_BACK_SECONDS} seconds`}
               >
-                <Undo2 size={15} /> Take back {TAKE_BACK_SECONDS} s
+                <Undo2 size={15} /> Take back
               </Button>
             </div>
             <Button tone="go" onClick={() => void finish()}>

@@ -158,7 +158,11 @@ function HandTile() {
   const { bench, device } = useSyncExternalStore(captureClient.subscribe, captureClient.current);
   const last = useRef<[number, number] | null>(null);
   const wanted = useRef(bench?.held);
-  if (!last.current) wanted.current = bench?.held;
+  // Where the hand wants to be is known here; only a sweep moves it otherwise.
+  const sweep = bench ? (bench.sweep ?? 'none') : 'unknown';
+  useEffect(() => {
+    wanted.current = captureClient.current().bench?.held;
+  }, [sweep, device]);
   const move = (change: (held: NonNullable<typeof bench>['held']) => NonNullable<typeof bench>['held'] | undefined) => {
     const next = wanted.current && change(wanted.current);
     if (!next) return false;
