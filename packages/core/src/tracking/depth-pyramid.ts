@@ -37,9 +37,16 @@ export function buildDepthPyramid(
       size = resizeIntrinsics(size, size.width >> 1, size.height >> 1);
     }
     if (k < skip) continue;
-    out.push({ ...levelOf(size, z), contrast: l && localContrast(l, size.width, size.height) });
+    const contrast = l && localContrast(whereMeasured(l, z), size.width, size.height);
+    if (contrast) forgetOutlines(contrast, z, 1, size.width, size.height);
+    out.push({ ...levelOf(size, z), contrast });
   }
   return out;
+}
+
+/** The brightness where there is a depth: what lies beyond the object is no surrounding of it. */
+function whereMeasured(light: Float32Array, depth: Float32Array): Float32Array {
+  return light.map((l, i) => (depth[i] > 0 ? l : -1));
 }
 
 /**
@@ -68,7 +75,74 @@ export function lightAtDepthPixels(camera: Intrinsics, color: { camera: Intrinsi
       out[v * width + u] = sum / (255 * (2 * reach + 1) ** 2);
     }
   }
+  forgetGlare(out, width, height);
   return out;
+}
+
+/** Brightness from which a pixel is taken for a highlight. */
+const GLARE = 0.93;
+
+/**
+ * Highlights move with the sensor and not with the surface: the brightness in and around them is forgotten (-1), as far
+ * as their halo and the window of the local contrast reach. O(pixels).
+ */
+function forgetGlare(light: Float32Array, width: number, height: number): void {
+  const glare = new Uint8Array(width * height);
+  for (let i = 0; i < glare.length; i++) if (light[i] > GLARE) glare[i] = 1;
+  const near = dilated(glare, width, height, Math.round(width / 13));
+  for (let i = 0; i < near.length; i++) if (near[i] === 1) light[i] = -1;
+}
+
+/** Marks everything within a square reach of what is marked, pixels. O(pixels). */
+function dilated(mask: Uint8Array, width: number, height: number, reach: number): Uint8Array {
+  const rows = new Uint8Array(mask.length);
+  for (let v = 0; v < height; v++) {
+    let until = -1;
+    for (let u = -reach; u < width; u++) {
+      const ahead = u + reach;
+      if (ahead < width && mask[v * width + ahead] === 1) until = ahead + reach;
+      if (u >= 0 && u <= until) rows[v * width + u] = 1;
+    }
+  }
+  const out = new Uint8Array(mask.length);
+  for (let u = 0; u < width; u++) {
+    let until = -1;
+    for (let v = -reach; v < height; v++) {
+      const ahead = v + reach;
+      if (ahead < height && rows[ahead * width + u] === 1) until = ahead + reach;
+      if (v >= 0 && v <= until) out[v * width + u] = 1;
+    }
+  }
+  return out;
+}
+
+/**
+ * Forgets the contrast beside depth steps: there the window reaches across two surfaces, and the outline of a round body
+ * moves with the sensor. `z` holds a depth every `stride` numbers, from the last of each.
+ */
+export function forgetOutlines(
+  contrast: Float32Array,
+  z: Float32Array,
+  stride: number,
+  width: number,
+  height: number,
+): void {
+  const steps = new Uint8Array(width * height);
+  for (let v = 0; v < height; v++) {
+    for (let u = 0; u < width; u++) {
+      const i = v * width + u;
+      const here = z[stride * i + stride - 1];
+      if (here === 0) continue;
+      // Two pixels on, so that a missing pixel between two surfaces hides no step.
+      const right = u + 2 < width ? z[stride * (i + 2) + stride - 1] : 0;
+      const below = v + 2 < height ? z[stride * (i + 2 * width) + stride - 1] : 0;
+      const limit = 2 * STEP_RATIO * here;
+      if (right > 0 && Math.abs(right - here) > limit) steps[i] = steps[i + 2] = 1;
+      if (below > 0 && Math.abs(below - here) > limit) steps[i] = steps[i + 2 * width] = 1;
+    }
+  }
+  const near = dilated(steps, width, height, Math.max(2, Math.round(width / 32)));
+  for (let i = 0; i < near.length; i++) if (near[i] === 1) contrast[i] = NaN;
 }
 
 /**

@@ -7,3 +7,4 @@ export * from './project-splats.js';
 export * from './coverage.js';
 export * from './live-surface.js';
 export * from './stand-off.js';
+export * from './contrast-term.js';

@@ -4,6 +4,7 @@ import { SignedField } from '../fusion/signed-field.js';
 import { identity, invertRigid, multiply, orthonormalized, rotationAngle, type Mat4 } from '../math/mat4.js';
 import { buildDepthPyramid, lightAtDepthPixels, type DepthLevel } from './depth-pyramid.js';
 import { Keyframes, thumbnailOf } from './keyframes.js';
+import { compareContrast, type ContrastReference } from './contrast-term.js';
 import { alignProjectively, type ProjectiveIcpResult } from './projective-icp.js';
 import { LiveSurface } from './live-surface.js';
 import { ModelSplats } from './model-splats.js';
@@ -45,16 +46,22 @@ export interface LiveFrameResult {
   inlierRatio: number;
   /** mm. */
   rms: number;
-  /** Difference of local contrast. */
-  contrastRms: number;
+  /** How well the colours' contrast agrees with the model's, -1 to 1; 0 without colours. */
+  correlation: number;
 }
+
+type Alignment = ProjectiveIcpResult & { correlation: number };
+
+/** Weight of the contrast against the model's colours, and against the last frame's, mm for a difference of 1. */
+const MODEL_CONTRAST = 2;
+const FRAME_CONTRAST = 3;
 
 /** What a good alignment shows at least. */
 interface Demands {
   overlapRatio: number;
   inlierRatio: number;
   rms: number;
-  contrastRms: number;
+  correlation: number;
 }
 
 /**
@@ -77,7 +84,9 @@ export class LiveScan {
   private state: TrackingState = 'lost';
   private trial = 0;
   /** Running means over tracked frames: what is usual here. */
-  private usual = { rms: 0, inlierRatio: 1, contrastRms: 0 };
+  private usual = { rms: 0, inlierRatio: 1, correlation: 0 };
+  /** The last frame that went into the model: sharper than the model's colours. */
+  private reference?: { pose: Mat4; levels: DepthLevel[] };
   private model?: { pose: Mat4; levels: DepthLevel[] };
 
   constructor(options: Partial<LiveScanOptions> = {}) {
@@ -93,8 +102,9 @@ export class LiveScan {
     const levels = buildDepthPyramid(frame.camera, frame.depth, 2, light, 1);
     if (this.field.blockCount === 0) {
       this.add(frame);
+      this.reference = { pose: this.pose, levels };
       this.state = 'tracked';
-      return { state: 'first', pieceFromSensor: this.pose, overlapRatio: 1, inlierRatio: 1, rms: 0, contrastRms: 0 };
+      return { state: 'first', pieceFromSensor: this.pose, overlapRatio: 1, inlierRatio: 1, rms: 0, correlation: 1 };
     }
     return this.state === 'lost' ? this.findBack(frame, levels) : this.follow(frame, levels);
   }
@@ -119,10 +129,11 @@ export class LiveScan {
       overlapRatio: 0.3,
       inlierRatio: usual.inlierRatio - 0.12,
       rms: Math.max(0.4 * this.o.voxel, 2 * usual.rms),
-      contrastRms: usual.contrastRms > 0 ? Math.max(0.06, 2 * usual.contrastRms) : 0.3,
+      // On probation it must also look like the place it is taken for.
+      correlation: (this.trial > 0 ? 0.6 : 0.3) * usual.correlation,
     };
     // The last motion goes on, or has stopped: whichever fits.
-    let best: { pose: Mat4; result: ProjectiveIcpResult } | undefined;
+    let best: { pose: Mat4; result: Alignment } | undefined;
     for (const guess of [multiply(this.pose, this.motion), this.pose]) {
       const found = this.align(levels, guess, 12);
       if (!best || found.result.inlierRatio > best.result.inlierRatio) best = found;
@@ -141,11 +152,14 @@ export class LiveScan {
     if (this.trial > 0) this.trial--;
     if (this.trial > 0) return { state: 'returning', pieceFromSensor: pose, ...figures(result) };
     usual.rms = usual.rms === 0 ? result.rms : 0.9 * usual.rms + 0.1 * result.rms;
-    usual.contrastRms =
-      usual.contrastRms === 0 ? result.contrastRms : 0.9 * usual.contrastRms + 0.1 * result.contrastRms;
+    usual.correlation =
+      usual.correlation === 0 ? result.correlation : 0.97 * usual.correlation + 0.03 * result.correlation;
     usual.inlierRatio = 0.9 * usual.inlierRatio + 0.1 * result.inlierRatio;
     this.state = 'tracked';
-    if (this.isNews(pose)) this.add(frame);
+    if (this.isNews(pose)) {
+      this.add(frame);
+      this.reference = { pose, levels };
+    }
     return { state: 'tracked', pieceFromSensor: pose, ...figures(result) };
   }
 
@@ -157,9 +171,10 @@ export class LiveScan {
       overlapRatio: 0.6,
       inlierRatio: usual.inlierRatio - 0.04,
       rms: Math.max(0.3 * this.o.voxel, 1.5 * usual.rms),
-      contrastRms: usual.contrastRms > 0 ? 1.3 * usual.contrastRms : 0.1,
+      // A place that only looks alike in shape shows other paint.
+      correlation: 0.75 * usual.correlation,
     };
-    let best: { pose: Mat4; result: ProjectiveIcpResult } | undefined;
+    let best: { pose: Mat4; result: Alignment } | undefined;
     for (const guess of [this.pose, ...this.keyframes.mostAlike(thumbnail, 3)]) {
       let found = this.align(levels, guess, 40);
       if (!found.result.wellPosed) continue;
@@ -176,14 +191,34 @@ export class LiveScan {
     return { state: 'returning', pieceFromSensor: this.pose, ...figures(best.result) };
   }
 
-  private align(levels: DepthLevel[], guess: Mat4, reach: number): { pose: Mat4; result: ProjectiveIcpResult } {
+  private align(levels: DepthLevel[], guess: Mat4, reach: number): { pose: Mat4; result: Alignment } {
     const model = this.modelFrom(guess, levels[0].camera);
-    const result = alignProjectively([
-      { frame: levels[1], model: model.levels[1], iterations: 8, maxDistance: reach },
-      { frame: levels[0], model: model.levels[0], iterations: 4, maxDistance: Math.max(3 * this.o.voxel, 0.4 * reach) },
-      { frame: levels[0], model: model.levels[0], iterations: 4, maxDistance: 3 * this.o.voxel },
+    const { voxel } = this.o;
+    const references = [0, 1].map((k) => this.referencesFor(model, k));
+    const found = alignProjectively([
+      { frame: levels[1], model: model.levels[1], iterations: 8, maxDistance: reach, references: references[1] },
+      {
+        frame: levels[0],
+        model: model.levels[0],
+        iterations: 4,
+        maxDistance: Math.max(3 * voxel, 0.4 * reach),
+        references: references[0],
+      },
+      { frame: levels[0], model: model.levels[0], iterations: 4, maxDistance: 3 * voxel, references: references[0] },
     ]);
-    return { pose: orthonormalized(multiply(model.pose, result.modelFromFrame)), result };
+    const { correlation } = compareContrast(levels[0], model.levels[0], found.modelFromFrame);
+    return { pose: orthonormalized(multiply(model.pose, found.modelFromFrame)), result: { ...found, correlation } };
+  }
+
+  /** What a frame's contrast is compared with at a level: the model, and the last frame added if it looks the same way. */
+  private referencesFor(model: { pose: Mat4; levels: DepthLevel[] }, k: number): ContrastReference[] {
+    const out: ContrastReference[] = [{ level: model.levels[k], fromModel: identity(), scale: MODEL_CONTRAST }];
+    if (this.reference) {
+      const fromModel = multiply(invertRigid(this.reference.pose), model.pose);
+      if (rotationAngle(fromModel) < 0.5)
+        out.push({ level: this.reference.levels[k], fromModel, scale: FRAME_CONTRAST });
+    }
+    return out;
   }
 
   /** The model as seen from a pose, kept for as long as the pose and the model stay. */
@@ -216,20 +251,20 @@ export class LiveScan {
   }
 }
 
-function fits(r: ProjectiveIcpResult, d: Demands): boolean {
+function fits(r: Alignment, d: Demands): boolean {
   return (
     r.wellPosed &&
     r.overlapRatio >= d.overlapRatio &&
     r.inlierRatio >= d.inlierRatio &&
     r.rms <= d.rms &&
-    r.contrastRms <= d.contrastRms
+    r.correlation >= d.correlation
   );
 }
 
-type Fit = Pick<LiveFrameResult, 'overlapRatio' | 'inlierRatio' | 'rms' | 'contrastRms'>;
+type Fit = Pick<LiveFrameResult, 'overlapRatio' | 'inlierRatio' | 'rms' | 'correlation'>;
 
-const NOTHING: Fit = { overlapRatio: 0, inlierRatio: 0, rms: Infinity, contrastRms: 0 };
+const NOTHING: Fit = { overlapRatio: 0, inlierRatio: 0, rms: Infinity, correlation: 0 };
 
-function figures({ overlapRatio, inlierRatio, rms, contrastRms }: ProjectiveIcpResult): Fit {
-  return { overlapRatio, inlierRatio, rms, contrastRms };
+function figures({ overlapRatio, inlierRatio, rms, correlation }: Alignment): Fit {
+  return { overlapRatio, inlierRatio, rms, correlation };
 }

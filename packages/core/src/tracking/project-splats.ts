@@ -1,7 +1,7 @@
 import type { Intrinsics } from '../geometry/depth-frame.js';
 import { BLOCK } from '../fusion/signed-field.js';
 import { invertRigid, type Mat4 } from '../math/mat4.js';
-import { localContrast, type DepthLevel } from './depth-pyramid.js';
+import { forgetOutlines, localContrast, type DepthLevel } from './depth-pyramid.js';
 import { SPLATS_PER_BLOCK, type ModelSplats } from './model-splats.js';
 
 /**
@@ -71,5 +71,7 @@ export function projectSplats(splats: ModelSplats, camera: Intrinsics, pieceFrom
       }
     }
   }
-  return { camera, points, normals, contrast: lit ? localContrast(light, width, height) : undefined };
+  const contrast = lit ? localContrast(light, width, height) : undefined;
+  if (contrast) forgetOutlines(contrast, points, 3, width, height);
+  return { camera, points, normals, contrast };
 }
