@@ -20,7 +20,7 @@ module.exports = {
     only('registration', core('registration'), [core('math|runtime|geometry|spatial|pointcloud|mesh')]),
     only('fusion', core('fusion'), [core('math|runtime|geometry|spatial|pointcloud|mesh')]),
     only('tracking', core('tracking'), [core('math|runtime|geometry|spatial|fusion')]),
-    only('turntable', core('turntable'), [core('math|runtime|geometry|spatial')]),
+    only('turntable', core('turntable'), [core('math|runtime|geometry|spatial|pointcloud|fusion|tracking')]),
     only('texture', core('texture'), [core('math|runtime|geometry|spatial|pointcloud|mesh|registration|fusion')]),
     only('measure', core('measure'), [core('math|runtime|geometry|spatial|pointcloud|mesh|registration|fusion')]),
     only('tasks', core('tasks'), [core('[a-z]+')]),

@@ -1,5 +1,8 @@
 import type { AddressInfo } from 'node:net';
 import { WebSocket } from 'ws';
+import { invertRigid, multiply, rotationAngle, transformPoint } from '@amber-knit/core/math';
+import { createRunContext } from '@amber-knit/core/runtime';
+import { alignStops } from '@amber-knit/core/turntable';
 import { checkConformance, decodeFrame, type DeviceInfo, type DeviceMessage } from '@amber-knit/device-protocol';
 import { MODELS } from './device-catalogue.js';
 import { createDeviceServer } from './device-server.js';
@@ -85,3 +88,37 @@ test('a hand moves where it is told, not through the table', () => {
   expect(texts.filter((t) => t.type === 'error')).toHaveLength(2);
   expect(texts[0]).toMatchObject({ type: 'bench', held: { around: 20 } });
 });
+
+test('twelve stops of the turntable come out aligned, the axis found from the jug on it', () => {
+  const { device, frames } = bench('turntable-light');
+  const truths: Float64Array[] = [];
+  device.receive('{"type":"start"}');
+  for (let angle = 0; angle < 360; angle += 30) {
+    device.receive(JSON.stringify({ type: 'turn', angle }));
+    device.receive('{"type":"credit","frames":1}');
+    device.receive('{"type":"start"}');
+    truths.push(device.truth.worldFromSensor!);
+  }
+  device.close();
+  const read = frames.map((b) => decodeFrame(b));
+  const shots = read.map((f) => ({
+    name: 'stop',
+    camera: f.depth!.camera,
+    depth: Float32Array.from(f.depth!.data, (z) => z * f.depth!.unit),
+  }));
+  const { frames: placed, axis } = alignStops(
+    shots,
+    read.map((f) => f.angle!),
+    createRunContext(),
+  );
+  expect(shots).toHaveLength(12);
+  expect(axis.rms).toBeLessThan(0.3);
+  // Where each stop's sensor is, against where it truly is, at the object's distance.
+  for (let k = 0; k < 12; k++) {
+    const wanted = multiply(invertRigid(truths[0]), truths[k]);
+    const d = multiply(invertRigid(wanted), placed[k].scanFromSensor);
+    const p = transformPoint(d, 0, 0, 360);
+    expect(Math.hypot(p[0], p[1], p[2] - 360)).toBeLessThan(0.3);
+    expect((rotationAngle(d) * 180) / Math.PI).toBeLessThan(0.15);
+  }
+}, 60_000);

@@ -198,7 +198,8 @@ export class SimulatedDevice {
     const { info, sensor, nominalExposure } = this.model;
     const { exposure, gain, light, frameRate, colorEvery } = this.settings;
     const { scene, middle } = this.scene();
-    const tremor = this.sweep ? this.sweep.speed : 1;
+    // A scanner beside a turntable stands on its own feet.
+    const tremor = info.sensors.includes('angle') ? 0 : this.sweep ? this.sweep.speed : 1;
     let pose = poseOf(this.held, middle, tremor, this.random);
     // A turned table is a sensor that has gone round the other way.
     if (this.tableAngle !== 0) pose = multiply(fromAxisAngle([0, 0, 1], (-this.tableAngle * Math.PI) / 180), pose);

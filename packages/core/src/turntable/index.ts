@@ -1,1 +1,2 @@
 export * from './turntable-axis.js';
+export * from './align-stops.js';

@@ -79,10 +79,10 @@ export class CaptureClient {
     this.set(CLOSED);
   }
 
-  /** Records into a capture of the server; `held` are the frames that it has already. */
-  begin(capture: CaptureView, byColor: boolean, held?: ArrayBuffer): void {
+  /** Records into a capture of the server; `held` are the frames that it has already, `stops` those of a turntable. */
+  begin(capture: CaptureView, byColor: boolean, held?: ArrayBuffer, stops = 0): void {
     const { id: captureId, nextSequence } = capture;
-    this.post({ type: 'begin', captureId, nextSequence, byColor, held });
+    this.post({ type: 'begin', captureId, nextSequence, byColor, held, stops });
     this.set({ capture, phase: 'recording', stored: 0, trouble: null, lostSince: null, said: 'Recording' });
   }
 
@@ -145,6 +145,8 @@ export class CaptureClient {
         return this.set({ stored: m.frames, waiting: m.waiting, ...(m.waiting === 0 ? { trouble: null } : {}) });
       case 'taken-back':
         return this.set({ said: `${m.frames} frames taken back` });
+      case 'said':
+        return this.set({ said: m.text });
       case 'ended':
         this.set({ phase: 'looking', capture: null, lostSince: null, said: '' });
         return this.ended?.(m.frames);

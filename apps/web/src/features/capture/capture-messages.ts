@@ -5,7 +5,7 @@ import type { Coverage, SplatPatch, StandOff, TrackingState } from '@amber-knit/
 export type ToCapture =
   | { type: 'connect'; url: string }
   /** Track and record from now on; frames already held by the server come first when a capture is resumed. */
-  | { type: 'begin'; captureId: string; nextSequence: number; held?: ArrayBuffer; byColor: boolean }
+  | { type: 'begin'; captureId: string; nextSequence: number; held?: ArrayBuffer; byColor: boolean; stops: number }
   | { type: 'pause' }
   | { type: 'resume' }
   /** Takes the newest kept frames back, those of the last so many seconds. */
@@ -55,5 +55,7 @@ export type FromCapture =
   | { type: 'support'; plane: Plane | null; middle: [number, number, number] }
   | { type: 'stored'; frames: number; waiting: number }
   | { type: 'taken-back'; frames: number }
+  /** How far a longer piece of work has come, in words. */
+  | { type: 'said'; text: string }
   | { type: 'ended'; frames: number }
   | { type: 'trouble'; text: string; over: boolean };

@@ -40,8 +40,10 @@ export function CapturePanel({
   const [setup, setSetup] = useState('');
   const [support, setSupport] = useState<'remove' | 'keep'>('remove');
   const [place, setPlace] = useState(true);
+  const [stops, setStops] = useState(12);
   const { phase, device, report, trouble } = state;
   const recording = phase === 'recording' || phase === 'paused';
+  const hasTable = device?.sensors.includes('angle') ?? false;
 
   // Leaving the stage ends looking; a recording is only paused, its frames are stored.
   useEffect(
@@ -65,7 +67,7 @@ export function CapturePanel({
       deviceId: device!.id,
       settings: { ...state.settings },
     }).unwrap();
-    captureClient.begin(capture, advice.trackBy !== 'shape');
+    captureClient.begin(capture, advice.trackBy !== 'shape', undefined, hasTable ? stops : 0);
   };
   const finish = async (): Promise<void> => {
     const capture = state.capture!;
@@ -138,6 +140,18 @@ export function CapturePanel({
             ))}
           </datalist>
         </label>
+        {!recording && hasTable && (
+          <label className="grid grid-cols-[5rem_1fr] items-center gap-2">
+            Stops
+            <select value={stops} onChange={(e) => setStops(Number(e.target.value))} className={BOX}>
+              {[6, 8, 12, 18, 24, 36].map((n) => (
+                <option key={n} value={n}>
+                  {n} of {360 / n}°
+                </option>
+              ))}
+            </select>
+          </label>
+        )}
         {!recording && (
           <Button tone="go" onClick={() => void record()} disabled={phase === 'ending' || beginning.isLoading}>
             <Circle size={14} fill="currentColor" /> {phase === 'ending' ? 'Storing the last frames …' : 'Record'}

@@ -11,9 +11,11 @@ import {
   measureStandOff,
   type LiveFrameResult,
 } from '@amber-knit/core/tracking';
+import { alignStops } from '@amber-knit/core/turntable';
 import type { FromCapture, FrameReport, ToCapture } from './capture-messages';
 import type { KeepReport, KeepRequest } from './frame-keeper.worker';
 import { colorTile, sensorTile } from './tile-pictures';
+import { TurntableRun } from './turntable-run';
 
 /**
  * Live capture off the page's thread: takes frames from the device, tracks and fuses them, hands splats and figures to
@@ -41,6 +43,7 @@ let captureId = '';
 let byColor = true;
 let nextSequence = 0;
 let live: LiveScan | undefined;
+let table: TurntableRun | undefined;
 let coverage: CoverageCounter | undefined;
 let kept: KeptFrame[] = [];
 let sinceShown = 0;
@@ -103,6 +106,7 @@ async function connect(url: string): Promise<void> {
     message: (message) => {
       if (message.type === 'state') tell({ type: 'device-state', state: message.state });
       else tell({ type: 'device', message });
+      if (message.type === 'turned') table?.turned(message.angle);
     },
     frame: (f) => {
       try {
@@ -110,7 +114,8 @@ async function connect(url: string): Promise<void> {
       } catch (error) {
         tell({ type: 'trouble', text: error instanceof Error ? error.message : String(error), over: false });
       }
-      session?.send({ type: 'credit', frames: 1 });
+      // A turntable run asks for its frames one by one.
+      if (!table) session?.send({ type: 'credit', frames: 1 });
     },
     closed: (text) => tell({ type: 'trouble', text, over: true }),
   });
@@ -130,7 +135,30 @@ function begin(m: Extract<ToCapture, { type: 'begin' }>): void {
     kept = frames.map((frame, i) => ({ sequence: sequences[i], at: 0, frame: small(frame) }));
     rebuild();
   }
-  mode = 'recording';
+  if (m.stops > 0) runTable(m.stops);
+  else mode = 'recording';
+}
+
+/** Leads the table through its stops, finds the axis, keeps the frames with their places. */
+function runTable(stops: number): void {
+  table = new TurntableRun(stops, {
+    turn: (angle) => session?.send({ type: 'turn', angle }),
+    shoot: () => session?.send({ type: 'credit', frames: 1 }),
+    say: (text) => tell({ type: 'said', text }),
+    done: (frames, angles) => {
+      table = undefined;
+      tell({ type: 'said', text: 'Finding the axis …' });
+      try {
+        const r = alignStops(frames, angles, createRunContext());
+        r.frames.forEach((f) => keep(f));
+        rebuild();
+        tell({ type: 'said', text: `${stops} stops aligned, ${r.axis.rms.toFixed(2)} mm apart. Finish, or go on.` });
+      } catch (error) {
+        tell({ type: 'trouble', text: (error as Error).message, over: false });
+      }
+      session?.send({ type: 'credit', frames: 2 });
+    },
+  });
 }
 
 function reset(): void {
@@ -198,6 +226,7 @@ function take(f: DeviceFrame): void {
       image: { width: f.color.camera.width, height: f.color.camera.height, data: f.color.data },
     },
   };
+  if (table && f.angle !== undefined) table.take(frame, f.angle);
   const result = mode === 'recording' ? track(frame) : undefined;
   times.push(performance.now());
   if (times.length > 12) times.shift();
@@ -247,7 +276,12 @@ function keepIfNew(frame: Omit<DepthFrame, 'scanFromSensor'>, pose: Mat4): void 
     const share = large ? 1 : 3;
     if (shift < share * KEEP_MM && turn < share * KEEP_RAD) return;
   }
-  const whole: DepthFrame = { ...frame, name: `frame ${nextSequence + 1}`, scanFromSensor: pose };
+  keep({ ...frame, scanFromSensor: pose });
+}
+
+/** Hands a placed frame to the keeper, and remembers enough of it to begin the model again. */
+function keep(frame: DepthFrame): void {
+  const whole: DepthFrame = { ...frame, name: `frame ${nextSequence + 1}` };
   const request: KeepRequest = { captureId, sequence: nextSequence, frame: whole };
   kept.push({ sequence: nextSequence++, at: performance.now(), frame: small(whole) });
   sentToKeeper++;
