@@ -53,7 +53,7 @@ export interface LiveFrameResult {
 type Alignment = ProjectiveIcpResult & { correlation: number };
 
 /** Weight of the contrast against the model's colours, and against the last frame's, mm for a difference of 1. */
-const MODEL_CONTRAST = 2;
+const MODEL_CONTRAST = 4;
 const FRAME_CONTRAST = 3;
 
 /** What a good alignment shows at least. */

@@ -127,7 +127,10 @@ function accumulate(
     if (t >= 1 || t <= -1) continue;
     inliers++;
     squares += r * r;
-    const w = (1 - t * t) * (1 - t * t);
+    // Squared cosine of the incidence: grazing places are noisy and displaced, in the frame as in the model.
+    const facing = pn[i] * p[i] + pn[i + 1] * p[i + 1] + pn[i + 2] * p[i + 2];
+    const cosine2 = (facing * facing) / (p[i] * p[i] + p[i + 1] * p[i + 1] + p[i + 2] * p[i + 2]);
+    const w = (1 - t * t) * (1 - t * t) * cosine2;
     addRow(A, b, y * nz - z * ny, z * nx - x * nz, x * ny - y * nx, nx, ny, nz, r, w);
   }
   counts.valid = valid;
