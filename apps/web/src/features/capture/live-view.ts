@@ -79,6 +79,7 @@ export class LiveView {
   private middle = new THREE.Vector3(0, 0, 330);
   private up = new THREE.Vector3(0, -1, 0);
   private follow = true;
+  private fading = 0;
   private readonly resize: ResizeObserver;
 
   constructor(
@@ -123,6 +124,7 @@ export class LiveView {
 
   dispose(): void {
     cancelAnimationFrame(this.frame);
+    clearTimeout(this.fading);
     this.resize.disconnect();
     this.controls.dispose();
     this.points.geometry.dispose();
@@ -170,6 +172,9 @@ export class LiveView {
     for (const name of ['position', 'splatNormal', 'splatColor', 'born']) g.getAttribute(name).needsUpdate = true;
     this.onCount?.(this.count);
     this.draw();
+    // Without new frames the newest still has to fade to its own colour.
+    clearTimeout(this.fading);
+    this.fading = window.setTimeout(() => this.draw(), 2600);
   }
 
   setCut(plane: Plane | null, height: number): void {
