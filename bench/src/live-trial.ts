@@ -3,10 +3,7 @@ import { marchingCubes } from '@amber-knit/core/fusion';
 import type { DepthFrame } from '@amber-knit/core/geometry';
 import {
   createRandom,
-  fromTwist,
-  gaussian,
   invertRigid,
-  lookAt,
   multiply,
   RigidFit,
   rotationAngle,
@@ -14,21 +11,12 @@ import {
   transformPoints,
   type Mat4,
   type Random,
-  type Vec3,
 } from '@amber-knit/core/math';
 import { measureDeviation } from '@amber-knit/core/measure';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { LiveScan, type TrackingState } from '@amber-knit/core/tracking';
-import {
-  captureFrame,
-  galleyJug,
-  HAND_HELD_DEPTH_CAMERA,
-  pinhole,
-  restingPose,
-  setupScene,
-  truthMesh,
-  UPRIGHT,
-} from '@amber-knit/demo';
+import { captureFrame, UPRIGHT } from '@amber-knit/demo';
+import { camera, heldPose, jugOnTable, truth } from './hand-held.js';
 
 interface TrackedFrame {
   state: TrackingState;
@@ -37,29 +25,12 @@ interface TrackedFrame {
   ms: number;
 }
 
-const truth = truthMesh(galleyJug);
-const worldFromObject = restingPose(truth, UPRIGHT);
-const scene = setupScene(truth, worldFromObject, galleyJug.color, 0.55, 118);
-const middle: Vec3 = [0, 0, 74];
-const camera = {
-  ...HAND_HELD_DEPTH_CAMERA,
-  depth: pinhole(320, 240, 34),
-  color: { width: 320, height: 240 },
-};
+const { scene, worldFromObject } = jugOnTable(UPRIGHT);
 
-/** Pose of a hand-held sensor at an angle of a round, with the hand's tremor. */
+/** Pose of a hand-held sensor at an angle of a round, rising and sinking. */
 function poseAt(aroundDeg: number, tremor: number, random: Random): Mat4 {
   const around = (aroundDeg * Math.PI) / 180;
-  const up = ((24 + 12 * Math.sin(2 * around)) * Math.PI) / 180;
-  const distance = 330 + 12 * Math.sin(3 * around);
-  const eye: Vec3 = [
-    middle[0] + distance * Math.cos(up) * Math.cos(around),
-    middle[1] + distance * Math.cos(up) * Math.sin(around),
-    middle[2] + distance * Math.sin(up),
-  ];
-  const shake = [0, 1, 2].map(() => tremor * 0.002 * gaussian(random)) as Vec3;
-  const shift = [0, 1, 2].map(() => tremor * 0.6 * gaussian(random)) as Vec3;
-  return multiply(lookAt(eye, middle, [0, 0, 1]), fromTwist(...shake, ...shift));
+  return heldPose(around, ((24 + 12 * Math.sin(2 * around)) * Math.PI) / 180, tremor, random);
 }
 
 /** Scans the jug along a script of angles. */

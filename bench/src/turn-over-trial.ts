@@ -1,10 +1,7 @@
 import { boundsOf, sensorPositions, type DepthFrame, type Scan } from '@amber-knit/core/geometry';
 import {
   createRandom,
-  fromTwist,
-  gaussian,
   invertRigid,
-  lookAt,
   multiply,
   rotationAngle,
   transformPoint,
@@ -16,27 +13,13 @@ import { joinFrames, removeSupportPlane } from '@amber-knit/core/pointcloud';
 import { registerScans } from '@amber-knit/core/registration';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { LiveScan } from '@amber-knit/core/tracking';
-import {
-  captureFrame,
-  galleyJug,
-  HAND_HELD_DEPTH_CAMERA,
-  pinhole,
-  restingPose,
-  setupScene,
-  truthMesh,
-  UPRIGHT,
-  UPSIDE_DOWN,
-} from '@amber-knit/demo';
-
-const truth = truthMesh(galleyJug);
-const camera = { ...HAND_HELD_DEPTH_CAMERA, depth: pinhole(320, 240, 34), color: { width: 320, height: 240 } };
-const middle: Vec3 = [0, 0, 74];
+import { captureFrame, UPRIGHT, UPSIDE_DOWN } from '@amber-knit/demo';
+import { camera, heldPose, jugOnTable, truth } from './hand-held.js';
 
 /** One round by hand in a setup, tracked live, made into a scan as the application does. */
 function scanByHand(name: string, turn: Mat4, seed: number): { scan: Scan; objectFromScan: Mat4; tracked: number } {
   const random = createRandom(seed);
-  const worldFromObject = restingPose(truth, turn);
-  const scene = setupScene(truth, worldFromObject, galleyJug.color, 0.55, 118);
+  const { scene, worldFromObject } = jugOnTable(turn);
   const live = new LiveScan();
   const frames: DepthFrame[] = [];
   const start = 360 * random();
@@ -45,15 +28,7 @@ function scanByHand(name: string, turn: Mat4, seed: number): { scan: Scan; objec
   for (let k = 0; k < 121; k++) {
     const around = ((start + 3 * k) * Math.PI) / 180;
     const up = ((26 + 14 * Math.sin(2 * around + seed)) * Math.PI) / 180;
-    const distance = 330 + 12 * Math.sin(3 * around);
-    const eye: Vec3 = [
-      distance * Math.cos(up) * Math.cos(around),
-      distance * Math.cos(up) * Math.sin(around),
-      middle[2] + distance * Math.sin(up),
-    ];
-    const shake = [0, 1, 2].map(() => 0.002 * gaussian(random)) as Vec3;
-    const shift = [0, 1, 2].map(() => 0.6 * gaussian(random)) as Vec3;
-    const pose = multiply(lookAt(eye, middle, [0, 0, 1]), fromTwist(...shake, ...shift));
+    const pose = heldPose(around, up, 1, random);
     first ??= pose;
     const conditions = { exposure: 1, light: 1, roomLight: 0.2, blur: 0 };
     const frame = captureFrame(scene, pose, camera, random, `frame ${k}`, true, conditions);

@@ -12,6 +12,13 @@ export function BenchArranger({ setup, recording }: { setup: string; recording: 
   const { arrangement } = bench;
   const arrange = (change: Partial<BenchArrangement>): void => captureClient.tell({ type: 'bench', arrange: change });
   const box = 'min-w-0 rounded-lg border border-[var(--field)] bg-panel px-2 py-1';
+  // Title, state, what a change means, and whether it may change while recording.
+  const switches: [string, boolean, (on: boolean) => Partial<BenchArrangement>, boolean][] = [
+    ['On a block', arrangement.block > 0, (on) => ({ block: on ? 40 : 0 }), false],
+    ['Marker dots', arrangement.dots, (dots) => ({ dots }), false],
+    ['Matting spray', arrangement.spray, (spray) => ({ spray }), false],
+    ['Bright lamps', arrangement.roomLight > 0.6, (on) => ({ roomLight: on ? 0.9 : 0.2 }), true],
+  ];
   const turned = device.bench.setups.includes(setup) && arrangement.setup !== setup;
   return (
     <section aria-label="Simulated bench" className="mt-4 flex flex-col gap-2">
@@ -48,41 +55,17 @@ export function BenchArranger({ setup, recording }: { setup: string; recording: 
         <Button onClick={() => arrange({ setup })}>Turn the object: {setup.toLowerCase()}</Button>
       )}
       <div className="grid grid-cols-2 gap-x-2 gap-y-1">
-        <label className="flex items-center gap-2">
-          <input
-            type="checkbox"
-            checked={arrangement.block > 0}
-            disabled={recording}
-            onChange={(e) => arrange({ block: e.target.checked ? 40 : 0 })}
-          />
-          On a block
-        </label>
-        <label className="flex items-center gap-2">
-          <input
-            type="checkbox"
-            checked={arrangement.dots}
-            disabled={recording}
-            onChange={(e) => arrange({ dots: e.target.checked })}
-          />
-          Marker dots
-        </label>
-        <label className="flex items-center gap-2">
-          <input
-            type="checkbox"
-            checked={arrangement.spray}
-            disabled={recording}
-            onChange={(e) => arrange({ spray: e.target.checked })}
-          />
-          Matting spray
-        </label>
-        <label className="flex items-center gap-2">
-          <input
-            type="checkbox"
-            checked={arrangement.roomLight > 0.6}
-            onChange={(e) => arrange({ roomLight: e.target.checked ? 0.9 : 0.2 })}
-          />
-          Bright lamps
-        </label>
+        {switches.map(([title, on, change, always]) => (
+          <label key={title} className="flex items-center gap-2">
+            <input
+              type="checkbox"
+              checked={on}
+              disabled={recording && !always}
+              onChange={(e) => arrange(change(e.target.checked))}
+            />
+            {title}
+          </label>
+        ))}
       </div>
       <div className="grid grid-cols-[1fr_5rem_auto] items-end gap-2">
         <label className="block">
