@@ -1,10 +1,17 @@
 import { Link, useNavigate, useParams } from 'react-router';
-import type { PieceView } from '@amber-knit/contracts';
+import type { PieceView, Stage } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
 import { Button, Header, Notice } from '../../shared/controls';
 import { shortCount } from '../../shared/format';
 import { StateGlyph, stateWord, type GlyphState } from '../../shared/state-glyph';
 import { KnitChart } from './knit-chart';
+
+/** Where work goes on: what is out of date, else the first stage not done; with scans there, not back at the plan. */
+function nextStage({ stages, scans }: PieceView): Stage {
+  if (scans === 0) return 'capture';
+  const later = stages.filter((s) => s.stage !== 'plan' && s.stage !== 'capture');
+  return later.find((s) => s.state === 'empty' || s.state === 'outdated')?.stage ?? 'deliver';
+}
 
 /** A piece's front page. */
 export function KnitChartPage() {
@@ -23,10 +30,7 @@ export function KnitChartPage() {
     );
   }
   if (!piece) return <p className="p-6 text-muted">Fetching the piece …</p>;
-  const next =
-    piece.scans === 0
-      ? 'capture'
-      : (piece.stages.find((s) => s.state === 'empty' || s.state === 'outdated')?.stage ?? 'deliver');
+  const next = nextStage(piece);
   return (
     <div className="flex min-h-screen flex-col">
       <Header trail={[{ label: 'Shelf', to: '/' }, { label: piece.name }]}>
