@@ -31,9 +31,14 @@ test('a plan warns, chooses and is kept', async ({ page }) => {
 
 test('a scan from the first look to a strand, through a lost track and a closed page', async ({ page }) => {
   const id = await newPiece(page, 'Scanned jug');
+  const plan = { kind: 'vessel', size: 150, surfaces: ['glossy'], shape: 'some', marks: 'plenty', still: true };
+  const rest = { mayTouch: true, light: 'room', finish: 'archive', deviceId: 'hand-held-light' };
+  expect((await page.request.patch(`/api/pieces/${id}`, { data: { plan: { ...plan, ...rest } } })).ok()).toBe(true);
   await page.goto(`/pieces/${id}/bench/capture`);
   await page.getByRole('button', { name: 'Connect' }).click();
   await expect(page.getByLabel('Distance to the object')).toContainText('Good distance', { timeout: 60_000 });
+  // Glossy: the plan lowers the exposure.
+  await expect(page.getByRole('region', { name: 'Device settings' })).toContainText('4.5 ms');
   await page.getByRole('button', { name: 'Record' }).click();
   await expect(live(page)).toHaveAttribute('data-state', 'tracked');
   await expect.poll(async () => Number(await live(page).getAttribute('data-splats'))).toBeGreaterThan(5000);

@@ -1,6 +1,7 @@
 import { useEffect, useState, useSyncExternalStore } from 'react';
 import { Circle, Pause, Play, RotateCcw, Square, Undo2 } from 'lucide-react';
 import type { PieceView } from '@amber-knit/contracts';
+import type { DeviceSettings } from '@amber-knit/device-protocol';
 import { advise, FIRST_ANSWERS } from '@amber-knit/planning';
 import { api, problemText } from '../../api/api';
 import { Button, Notice } from '../../shared/controls';
@@ -44,6 +45,15 @@ export function CapturePanel({
   const { phase, device, report, trouble } = state;
   const recording = phase === 'recording' || phase === 'paused';
   const hasTable = device?.sensors.includes('angle') ?? false;
+
+  // The plan's settings hold from the start; the sliders stay open to change.
+  const planned = JSON.stringify(piece.plan ? advice.settings : {});
+  const connectedId = device?.id;
+  useEffect(() => {
+    if (connectedId && planned !== '{}') {
+      captureClient.tell({ type: 'settings', values: JSON.parse(planned) as Partial<DeviceSettings> });
+    }
+  }, [connectedId, planned]);
 
   // Leaving the stage ends looking; a recording is only paused, its frames are stored.
   useEffect(
