@@ -18,7 +18,7 @@ const here = new URL('.', import.meta.url).pathname;
 
 test('the catalogue lists every operation file, with unique ids in working order', () => {
   const files = readdirSync(here).filter((f) =>
-    /^(capture|clean|register|fuse|mend|texture|check|deliver)-.*\.ts$/.test(f),
+    /^(capture|clean|register|fuse|mend|texture|check|deliver)-[a-z-]+\.ts$/.test(f),
   );
   expect(OPERATIONS).toHaveLength(files.length);
   expect(new Set(OPERATIONS.map((o) => o.id)).size).toBe(OPERATIONS.length);
