@@ -19,8 +19,6 @@ export interface SimulatedScene {
   color: (x: number, y: number, z: number, triangle: number) => [number, number, number];
   /** Share of mirror-like reflection of a triangle, 0–1. */
   gloss: (triangle: number) => number;
-  /** Share of the light that goes through a triangle, 0–1; none if absent. */
-  clear?: (triangle: number) => number;
 }
 
 /** How a sensor is driven and held while it takes a frame. */
@@ -176,10 +174,9 @@ function signalAt(
 ): number {
   const rgb = scene.color(x, y, z, triangle);
   const reflectance = 0.35 * LINEAR[rgb[0] & 255] + 0.5 * LINEAR[rgb[1] & 255] + 0.15 * LINEAR[rgb[2] & 255];
-  const passed = 1 - (scene.clear?.(triangle) ?? 0);
   const own = shadow ? 0 : c.light * cos * (model.noiseDistance / distance) ** 2;
   const mirror = cos > 0.9 && !shadow ? 2.5 * c.light * scene.gloss(triangle) * cos ** 220 : 0;
-  return 1.6 * c.exposure * (passed * reflectance * (own + 0.5 * c.roomLight) + mirror);
+  return 1.6 * c.exposure * (reflectance * (own + 0.5 * c.roomLight) + mirror);
 }
 
 /**

@@ -81,7 +81,7 @@ async function handle(m: ToCapture): Promise<void> {
       mode = 'paused';
       return session?.send({ type: 'pause' });
     case 'resume':
-      mode = captureId ? 'recording' : 'looking';
+      mode = captureId && heldByHand() ? 'recording' : 'looking';
       session?.send({ type: 'start' });
       return session?.send({ type: 'credit', frames: 2 });
     case 'take-back':
@@ -136,8 +136,11 @@ function begin(m: Extract<ToCapture, { type: 'begin' }>): void {
     rebuild();
   }
   if (m.stops > 0) runTable(m.stops);
-  else mode = 'recording';
+  else mode = heldByHand() ? 'recording' : 'looking';
 }
+
+/** A scanner beside a turntable is not tracked: its stops are placed by the axis. */
+const heldByHand = (): boolean => session?.device.sensors.includes('angle') !== true;
 
 /** Leads the table through its stops, finds the axis, keeps the frames with their places. */
 function runTable(stops: number): void {
