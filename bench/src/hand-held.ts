@@ -1,8 +1,8 @@
+import { pinhole } from '@amber-knit/core/geometry';
 import { fromTwist, gaussian, lookAt, multiply, type Mat4, type Random, type Vec3 } from '@amber-knit/core/math';
 import {
   galleyJug,
   HAND_HELD_DEPTH_CAMERA,
-  pinhole,
   restingPose,
   setupScene,
   truthMesh,

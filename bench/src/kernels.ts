@@ -1,12 +1,12 @@
 import { performance } from 'node:perf_hooks';
-import { pointCount, selectPoints, triangleCount, type DepthFrame, type PointCloud } from '@amber-knit/core/geometry';
+import { pinhole, pointCount, selectPoints, triangleCount, type DepthFrame, type PointCloud } from '@amber-knit/core/geometry';
 import { createRandom, gaussian, fromTranslation, identity, lookAt } from '@amber-knit/core/math';
 import { computeFpfh, estimateNormals, removeStrayPoints, thinByVoxel } from '@amber-knit/core/pointcloud';
 import { registerIcp } from '@amber-knit/core/registration';
 import { integrateFrame, marchingCubes, SignedField } from '@amber-knit/core/fusion';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { PointGrid } from '@amber-knit/core/spatial';
-import { captureFrame, galleyJug, HAND_HELD_DEPTH_CAMERA, pinhole, setupScene, truthMesh } from '@amber-knit/demo';
+import { captureFrame, galleyJug, HAND_HELD_DEPTH_CAMERA, setupScene, truthMesh } from '@amber-knit/demo';
 
 /**
  * Prints the speed of the main kernels on the galley jug, one core. The last column is the time as a multiple of a

@@ -1,3 +1,4 @@
+import { pinhole } from '@amber-knit/core/geometry';
 import { createHash } from 'node:crypto';
 import { createRandom, lookAt } from '@amber-knit/core/math';
 import { inspectTopology } from '@amber-knit/core/mesh';
@@ -6,7 +7,6 @@ import {
   captureFrame,
   galleyJug,
   HAND_HELD_DEPTH_CAMERA,
-  pinhole,
   restingPose,
   setupScene,
   truthMesh,

@@ -1,5 +1,5 @@
 import type { DepthFrame, Intrinsics, TriangleMesh } from '@amber-knit/core/geometry';
-import { vertexNormals } from '@amber-knit/core/geometry';
+import { pinhole, vertexNormals } from '@amber-knit/core/geometry';
 import {
   createRandom,
   fromTranslation,
@@ -46,11 +46,6 @@ export interface DepthCameraModel {
   flyingRatio: number;
   /** Spread of the exposure from frame to frame (standard deviation of the gain). */
   exposureSpread: number;
-}
-
-export function pinhole(width: number, height: number, fieldOfViewDeg: number): Intrinsics {
-  const f = width / 2 / Math.tan((fieldOfViewDeg * Math.PI) / 360);
-  return { width, height, fx: f, fy: f, cx: (width - 1) / 2, cy: (height - 1) / 2 };
 }
 
 export const HAND_HELD_DEPTH_CAMERA: DepthCameraModel = {
@@ -150,7 +145,7 @@ export type CapturedFrame = Omit<DepthFrame, 'scanFromSensor'> & { infrared?: Ui
 
 const NORMALS = new WeakMap<TriangleMesh, Float32Array>();
 
-function normalsOf(mesh: TriangleMesh): Float32Array {
+export function normalsOf(mesh: TriangleMesh): Float32Array {
   let normals = NORMALS.get(mesh);
   if (!normals) NORMALS.set(mesh, (normals = vertexNormals(mesh)));
   return normals;
@@ -192,7 +187,7 @@ function noiseFactor(signal: number, c: CaptureConditions): number {
 let normalNumbers: Float32Array | undefined;
 
 /** A standard normal number out of 65,536 drawn beforehand: three a pixel are needed. */
-function quickNormal(random: Random): number {
+export function quickNormal(random: Random): number {
   if (!normalNumbers) {
     const source = createRandom(1958);
     normalNumbers = Float32Array.from({ length: 65_536 }, () => gaussian(source));
@@ -208,7 +203,13 @@ function highlight(n: ArrayLike<number>, rx: number, ry: number, length: number)
 }
 
 /** Interpolated (vertex-averaged) normal of a triangle, turned into the sensor frame. */
-function normalAt(mesh: TriangleMesh, normals: Float32Array, t: number, m: Mat4, out: [number, number, number]): void {
+export function normalAt(
+  mesh: TriangleMesh,
+  normals: Float32Array,
+  t: number,
+  m: Mat4,
+  out: [number, number, number],
+): void {
   const a = 3 * mesh.indices[3 * t];
   const b = 3 * mesh.indices[3 * t + 1];
   const c = 3 * mesh.indices[3 * t + 2];

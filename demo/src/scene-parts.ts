@@ -44,3 +44,30 @@ export function box([x0, y0, z0]: Vec3, [x1, y1, z1]: Vec3): TriangleMesh {
   ];
   return { positions, indices: Uint32Array.from(quads.flatMap(([a, b, c, d]) => [a, b, c, a, c, d])) };
 }
+
+/** The same triangles with corners of their own, so that edges stay crisp. */
+export function faceted(mesh: TriangleMesh): TriangleMesh {
+  const positions = new Float32Array(3 * mesh.indices.length);
+  mesh.indices.forEach((v, i) => positions.set(mesh.positions.subarray(3 * v, 3 * v + 3), 3 * i));
+  return { positions, indices: Uint32Array.from(mesh.indices, (_, i) => i) };
+}
+
+/** A round bar along an axis of the world (0 x, 1 y, 2 z), from a place on, open at its ends. */
+export function bar(from: Vec3, axis: 0 | 1 | 2, length: number, radius: number, segments = 24): TriangleMesh {
+  const positions = new Float32Array(6 * segments);
+  const indices = new Uint32Array(6 * segments);
+  const [a, b] = [(axis + 1) % 3, (axis + 2) % 3];
+  for (let i = 0; i < segments; i++) {
+    const angle = (2 * Math.PI * i) / segments;
+    for (let end = 0; end < 2; end++) {
+      const p = [...from];
+      p[axis] += end * length;
+      p[a] += radius * Math.cos(angle);
+      p[b] += radius * Math.sin(angle);
+      positions.set(p, 3 * (2 * i + end));
+    }
+    const [p, q] = [2 * i, 2 * ((i + 1) % segments)];
+    indices.set([p, q, p + 1, p + 1, q, q + 1], 6 * i);
+  }
+  return { positions, indices };
+}

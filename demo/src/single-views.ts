@@ -1,5 +1,5 @@
 import { filterPoints, type PointCloud, type TriangleMesh } from '@amber-knit/core/geometry';
-import { boundsOf } from '@amber-knit/core/geometry';
+import { boundsOf, pinhole } from '@amber-knit/core/geometry';
 import { frameCloud } from '@amber-knit/core/pointcloud';
 import {
   createRandom,
@@ -11,7 +11,7 @@ import {
   type Mat4,
   type Vec3,
 } from '@amber-knit/core/math';
-import { captureFrame, HAND_HELD_DEPTH_CAMERA, pinhole } from './depth-camera.js';
+import { captureFrame, HAND_HELD_DEPTH_CAMERA } from './depth-camera.js';
 import { ON_ITS_SIDE, restingPose, setupScene, UPRIGHT, UPSIDE_DOWN } from './scene.js';
 
 /** One view in sensor coordinates and the pose that a registration should find. */

@@ -1,6 +1,9 @@
 import type { AddressInfo } from 'node:net';
 import { WebSocket } from 'ws';
 import { invertRigid, multiply, rotationAngle, transformPoint } from '@amber-knit/core/math';
+import type { ColorImage } from '@amber-knit/core/geometry';
+import { findLineCentres, scanTurn, type LineCentres, type LineLaserStand } from '@amber-knit/core/line-laser';
+import { GAUGE } from '@amber-knit/demo';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { alignStops } from '@amber-knit/core/turntable';
 import { checkConformance, decodeFrame, type DeviceInfo, type DeviceMessage } from '@amber-knit/device-protocol';
@@ -122,3 +125,46 @@ test('twelve stops of the turntable come out aligned, the axis found from the ju
     expect((rotationAngle(d) * 180) / Math.PI).toBeLessThan(0.15);
   }
 }, 60_000);
+
+test('the line-laser stand measures the turned gauge to size', () => {
+  const { device, frames } = bench('line-laser-stand');
+  device.receive(JSON.stringify({ type: 'bench', arrange: { object: 'turned-gauge' }, hold: { yaw: 0, pitch: 0 } }));
+  // 60 pictures a turn.
+  device.receive(JSON.stringify({ type: 'settings', values: { turning: 60, frameRate: 10 } }));
+  const lines: LineCentres[] = [];
+  for (let k = 0; k < 60; k++) {
+    device.receive(JSON.stringify({ type: 'credit', frames: 1 }));
+    device.receive(JSON.stringify({ type: 'start' }));
+    device.close();
+    const { color } = decodeFrame(frames[k]);
+    const image: ColorImage = { width: color!.camera.width, height: color!.camera.height, data: color!.data };
+    lines.push(findLineCentres(image));
+  }
+  const { held } = device.truth;
+  const camera = decodeFrame(frames[0]).color!.camera;
+  const stand: LineLaserStand = {
+    camera,
+    distance: held.distance,
+    height: held.distance * Math.tan((held.up * Math.PI) / 180),
+    laserAngle: held.around,
+    axisColumn: camera.cx,
+  };
+  const { cloud } = scanTurn(lines, stand, { first: 0, count: 60, direction: 1 });
+  const p = cloud.positions;
+  const drum: number[] = [];
+  const ball: number[] = [];
+  const cone: number[] = [];
+  for (let i = 0; i < p.length; i += 3) {
+    const r = Math.hypot(p[i], p[i + 1]);
+    const z = p[i + 2];
+    if (z > 5 && z < 35) drum.push(r);
+    if (z > 45 && z < 65) cone.push(r - (30 - (16 * (z - 40)) / 30));
+    if (z > 80 && z < 95) ball.push(Math.hypot(r, z - GAUGE.ball.middle));
+  }
+  const mean = (a: number[]): number => a.reduce((s, v) => s + v, 0) / a.length;
+  // The object's box is centred by its mesh, whose cells are 2 mm: its axis stands within 0.05 mm of the platform's.
+  expect(drum.length).toBeGreaterThan(2000);
+  expect(Math.abs(mean(drum) / GAUGE.cylinder.radius - 1)).toBeLessThan(0.003);
+  expect(Math.abs(mean(ball) / GAUGE.ball.radius - 1)).toBeLessThan(0.003);
+  expect(Math.abs(mean(cone))).toBeLessThan(0.1);
+}, 120_000);

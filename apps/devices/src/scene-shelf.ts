@@ -1,6 +1,7 @@
 import {
   createRandom,
   fromTranslation,
+  identity,
   invertRigid,
   multiply,
   transformPoint,
@@ -19,11 +20,12 @@ import {
   truthMesh,
   UPRIGHT,
   UPSIDE_DOWN,
+  wheelhouseCorner,
   type DemoObject,
   type SimulatedScene,
 } from '@amber-knit/demo';
 import type { BenchArrangement } from '@amber-knit/device-protocol';
-import { OBJECTS } from './device-catalogue.js';
+import { OBJECTS, ROOM } from './device-catalogue.js';
 
 /** A scene with what the operator needs to know of it. */
 export interface BenchScene {
@@ -39,6 +41,7 @@ const TRUTH_VOXEL = 2;
 /** Places closer than this share a colour, mm. */
 const COLOR_CELL = 0.5;
 
+let room: BenchScene | undefined;
 const truths = new Map<string, TriangleMesh>();
 
 /** The object's true surface, made once. */
@@ -50,6 +53,7 @@ export function truthOf(object: DemoObject): TriangleMesh {
 
 /** Builds what an arrangement puts in front of the sensor. The world's origin is the middle of the table's top. */
 export function arrangeScene(a: BenchArrangement): BenchScene {
+  if (a.object === ROOM.id) return (room ??= { ...wheelhouseCorner(), worldFromObject: identity() });
   const object = OBJECTS.find((o) => o.id === a.object) ?? OBJECTS[0];
   const mesh = truthOf(object);
   const resting = restingPose(mesh, TURNS[a.setup] ?? UPRIGHT);

@@ -1,5 +1,4 @@
-import { createRandom, fromAxisAngle, invertRigid, multiply, type Mat4 } from '@amber-knit/core/math';
-import { captureFrame } from '@amber-knit/demo';
+import { createRandom, type Mat4 } from '@amber-knit/core/math';
 import {
   encodeFrame,
   parseClientMessage,
@@ -11,9 +10,10 @@ import {
   type DeviceState,
   type HeldAt,
 } from '@amber-knit/device-protocol';
-import { OBJECTS, SETUPS, SWEEPS, type SimulatedModel } from './device-catalogue.js';
-import { follow, poseOf, reachable, sweepAt } from './operator.js';
+import { SETUPS, SWEEPS, type SimulatedModel } from './device-catalogue.js';
+import { follow, reachable, sweepAt } from './operator.js';
 import { arrangeScene, type BenchScene } from './scene-shelf.js';
+import type { Sensor } from './sensors/sensor.js';
 
 /** Where a simulated device sends to. */
 export interface Outlet {
@@ -31,9 +31,6 @@ export const FIRST_ARRANGEMENT: BenchArrangement = {
   empty: false,
 };
 
-/** Smallest depth step sent, mm. */
-const DEPTH_UNIT = 0.02;
-
 /**
  * One session with a simulated device: answers messages, keeps the scanner where the operator holds it, takes frames at
  * the set rate as far as there is credit. A scripted sweep waits for credit, as a careful operator waits for the scanner;
@@ -42,7 +39,8 @@ const DEPTH_UNIT = 0.02;
 export class SimulatedDevice {
   private readonly random;
   private readonly settings: DeviceSettings;
-  private arrangement = { ...FIRST_ARRANGEMENT };
+  private readonly sensor: Sensor;
+  private arrangement: BenchArrangement;
   private bench?: BenchScene;
   private held: HeldAt;
   private wanted: HeldAt;
@@ -65,7 +63,9 @@ export class SimulatedDevice {
   ) {
     this.random = createRandom(seed);
     this.settings = Object.fromEntries(model.info.settings.map((s) => [s.name, s.default])) as DeviceSettings;
-    this.held = { around: 20, up: 24, distance: model.info.range.best, yaw: 0, pitch: 0 };
+    this.sensor = model.sensor();
+    this.arrangement = { ...FIRST_ARRANGEMENT, ...model.bench };
+    this.held = { around: 20, up: 24, distance: model.info.range.best, yaw: 0, pitch: 0, ...model.held };
     this.wanted = this.held;
   }
 
@@ -77,8 +77,8 @@ export class SimulatedDevice {
   }
 
   /** Where the sensor truly is and what it looks at; for tests that compare with the truth. */
-  get truth(): { worldFromSensor: Mat4 | undefined; bench: BenchScene } {
-    return { worldFromSensor: this.lastPose, bench: this.scene() };
+  get truth(): { worldFromSensor: Mat4 | undefined; bench: BenchScene; held: HeldAt } {
+    return { worldFromSensor: this.lastPose, bench: this.scene(), held: this.held };
   }
 
   close(): void {
@@ -136,7 +136,7 @@ export class SimulatedDevice {
   private rearrange({ arrange, hold, sweep, speed }: Extract<ClientMessage, { type: 'bench' }>): void {
     if (arrange) {
       const a = { ...this.arrangement, ...arrange };
-      const known = OBJECTS.some((o) => o.id === a.object) && SETUPS.includes(a.setup);
+      const known = this.model.info.bench?.objects.some((o) => o.id === a.object) && SETUPS.includes(a.setup);
       if (!known) return this.refuse('bad-message', 'The bench has no such object or setup.');
       this.arrangement = {
         ...a,
@@ -145,7 +145,11 @@ export class SimulatedDevice {
       };
       this.bench = undefined;
     }
-    if (hold) this.wanted = reachable({ ...this.wanted, ...numbersOf(hold) }, this.model.info.range.best);
+    if (hold) {
+      this.wanted = reachable({ ...this.wanted, ...numbersOf(hold) }, this.model.info.range.best);
+      // A stand is put, not carried.
+      if (this.model.info.deviceClass === 'line-laser') this.held = this.wanted;
+    }
     if (sweep !== undefined) {
       if (sweep !== null && !SWEEPS.some((s) => s.id === sweep)) {
         return this.refuse('bad-message', `"${sweep}" is no sweep.`);
@@ -195,39 +199,23 @@ export class SimulatedDevice {
   }
 
   private takeFrame(): void {
-    const { info, sensor, nominalExposure } = this.model;
-    const { exposure, gain, light, frameRate, colorEvery } = this.settings;
-    const { scene, middle } = this.scene();
-    // A scanner beside a turntable stands on its own feet.
-    const tremor = info.sensors.includes('angle') ? 0 : this.sweep ? this.sweep.speed : 1;
-    let pose = poseOf(this.held, middle, tremor, this.random);
-    // A turned table is a sensor that has gone round the other way.
-    if (this.tableAngle !== 0) pose = multiply(fromAxisAngle([0, 0, 1], (-this.tableAngle * Math.PI) / 180), pose);
-    const before = this.lastPose ?? pose;
-    this.lastPose = pose;
-    const large = colorEvery > 0 && this.sequence % colorEvery === 0;
-    const size = large ? info.colorSize : sensor.color;
-    const frame = captureFrame(scene, pose, { ...sensor, color: size }, this.random, '', true, {
-      exposure: (exposure / nominalExposure) * 10 ** (gain / 20),
-      light: light / 100,
-      roomLight: this.arrangement.roomLight,
-      blur: (smear(before, pose, sensor.depth.fx, this.held.distance) * exposure * frameRate) / 1000,
+    const { sensors } = this.model.info;
+    const turnsItself = this.settings.turning !== undefined;
+    const { frame, worldFromSensor } = this.sensor({
+      settings: this.settings,
+      arrangement: this.arrangement,
+      bench: this.scene(),
+      held: this.held,
+      tremor: this.sweep ? this.sweep.speed : 1,
+      turned: this.tableAngle,
+      sequence: this.sequence,
+      before: this.lastPose,
+      random: this.random,
     });
-    const { near, far } = info.range;
-    this.outlet.frame(
-      encodeFrame({
-        sequence: this.sequence++,
-        time: this.clock,
-        angle: info.sensors.includes('angle') ? this.tableAngle : undefined,
-        depth: {
-          camera: frame.camera,
-          unit: DEPTH_UNIT,
-          data: inSteps(frame.depth, 0.7 * near, 1.4 * far),
-          infrared: frame.infrared,
-        },
-        color: frame.color && { camera: frame.color.camera, data: frame.color.image.data as Uint8Array },
-      }),
-    );
+    this.lastPose = worldFromSensor;
+    const angle = sensors.includes('angle') ? this.tableAngle : undefined;
+    this.outlet.frame(encodeFrame({ ...frame, sequence: this.sequence++, time: this.clock, angle }));
+    if (turnsItself) this.tableAngle = (this.tableAngle + this.settings.turning / this.settings.frameRate) % 360;
   }
 
   private scene(): BenchScene {
@@ -243,22 +231,6 @@ export class SimulatedDevice {
   private refuse(code: 'bad-message' | 'unknown-setting' | 'not-supported' | 'wrong-version', message: string): void {
     this.outlet.text({ type: 'error', code, message });
   }
-}
-
-/** Depths as whole steps; 0 outside the limits. */
-function inSteps(depth: Float32Array, nearest: number, farthest: number): Uint16Array {
-  const out = new Uint16Array(depth.length);
-  for (let i = 0; i < depth.length; i++) {
-    const z = depth[i];
-    if (z > nearest && z < farthest) out[i] = z / DEPTH_UNIT + 0.5;
-  }
-  return out;
-}
-
-/** Pixels that the picture's middle moves between two poses. */
-function smear(before: Mat4, after: Mat4, fx: number, distance: number): number {
-  const d = multiply(invertRigid(before), after);
-  return (fx * Math.hypot(d[8] * distance + d[12], d[9] * distance + d[13])) / distance;
 }
 
 function numbersOf(hold: Partial<HeldAt>): Partial<HeldAt> {

@@ -11,7 +11,7 @@ export type SensorKind = 'depth' | 'infrared' | 'color' | 'angle' | 'pose';
 
 /** A number the operator may set, or a choice. */
 export interface SettingSpec {
-  name: 'exposure' | 'gain' | 'light' | 'frameRate' | 'colorEvery';
+  name: 'exposure' | 'gain' | 'light' | 'frameRate' | 'colorEvery' | 'turning';
   title: string;
   help: string;
   unit: string;

@@ -1,5 +1,6 @@
 import { GeometryError } from '@amber-knit/core/runtime';
 import { captureImport } from './capture-import.js';
+import { captureLineLaser } from './capture-line-laser.js';
 import { captureLive } from './capture-live.js';
 import { checkInspect } from './check-inspect.js';
 import { cleanStrays } from './clean-strays.js';
@@ -18,6 +19,7 @@ import { textureMap } from './texture-map.js';
 export const OPERATIONS = [
   captureImport,
   captureLive,
+  captureLineLaser,
   cleanSupport,
   cleanStrays,
   cleanThin,

@@ -23,6 +23,12 @@ export interface DepthFrame {
   color?: { camera: Intrinsics; image: ColorImage };
 }
 
+/** A level camera of which only the field of view (left to right, degrees) is known; its axis meets the middle. */
+export function pinhole(width: number, height: number, fieldOfView: number): Intrinsics {
+  const f = width / 2 / Math.tan((fieldOfView * Math.PI) / 360);
+  return { width, height, fx: f, fy: f, cx: (width - 1) / 2, cy: (height - 1) / 2 };
+}
+
 /** The same camera for an image of another size. */
 export function resizeIntrinsics(camera: Intrinsics, width: number, height: number): Intrinsics {
   const sx = width / camera.width;

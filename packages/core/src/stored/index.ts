@@ -1,3 +1,4 @@
 export * from './capture-file.js';
 export * from './color-image.js';
 export * from './stored-artifacts.js';
+export * from './picture-zip.js';

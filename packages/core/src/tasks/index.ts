@@ -1,3 +1,4 @@
+import { findLinesTask } from '../line-laser/index.js';
 import { comparePair, prepareScanTask, reviveScan, type PairTask } from '../registration/index.js';
 import type { Task } from '../runtime/map-task.js';
 
@@ -9,6 +10,7 @@ interface KnownTask {
 
 /** Everything a task pool can be asked for, by name. */
 const TASKS: Record<string, KnownTask> = {
+  'find-lines': { run: findLinesTask },
   'prepare-scan': { run: prepareScanTask },
   'compare-pair': {
     run: comparePair,

@@ -1,0 +1,243 @@
+import type { ColorImage } from '../geometry/index.js';
+import { createRandom, gaussian, type Vec3 } from '../math/index.js';
+import {
+  estimateStand,
+  findExactTurn,
+  findLineCentres,
+  scanTurn,
+  SheetTriangulation,
+  thumbnailOf,
+  tracePlace,
+  type LineLaserStand,
+  type PlatformTurn,
+} from './index.js';
+
+const camera = { width: 640, height: 480, fx: 900, fy: 900, cx: 319.5, cy: 120 };
+const stand: LineLaserStand = { camera, distance: 420, height: 110, laserAngle: 28, axisColumn: 326 };
+
+const NOISE = (() => {
+  const random = createRandom(11);
+  return Float32Array.from({ length: 4096 }, () => 2 * gaussian(random));
+})();
+
+/**
+ * A picture of the line that a sheet draws on a body, from the closed form of its outline in the sheet: `reach(z)` is
+ * the distance from the axis along the sheet, NaN where there is none. A Gaussian line of 3.5 pixels, noise of 2 levels.
+ */
+function pictureOf(reach: (z: number) => number, top: number, seed: number, bottom = 0): ColorImage {
+  const { width, height } = camera;
+  const data = new Uint8Array(3 * width * height);
+  // The same noise numbers, begun elsewhere in every picture.
+  for (let i = 0; i < data.length; i++) data[i] = 40 + NOISE[(i * 7 + 523 * seed + (i >> 11)) & 4095];
+  const sheet = new SheetTriangulation(stand);
+  const angle = (stand.laserAngle * Math.PI) / 180;
+  const columns = new Float64Array(height).fill(NaN);
+  let before: [number, number] | undefined;
+  for (let i = 0; i <= 4000; i++) {
+    const z = top + (i / 4000) * (bottom - top);
+    const s = reach(z);
+    const at = Number.isFinite(s) ? sheet.pixel([s * Math.cos(angle), s * Math.sin(angle), z]) : undefined;
+    if (at && before) {
+      // Where the outline runs back upwards, it is hidden.
+      for (let v = Math.ceil(before[1]); v <= at[1]; v++) {
+        const t = (v - before[1]) / (at[1] - before[1]);
+        if (v >= 0 && v < height) columns[v] = before[0] + t * (at[0] - before[0]);
+      }
+      if (at[1] < before[1]) break;
+    }
+    before = at;
+  }
+  columns.forEach((c, v) => {
+    if (Number.isNaN(c)) return;
+    for (let u = Math.max(0, Math.floor(c) - 8); u < Math.min(width, c + 8); u++) {
+      const light = 190 * Math.exp(-((u - c) ** 2) / (2 * (3.5 / 2.3548) ** 2));
+      data[3 * (v * width + u)] = Math.min(255, data[3 * (v * width + u)] + light);
+    }
+  });
+  return { width, height, data };
+}
+
+/** Diameter of the circle that fits points best (I. Kåsa 1976). */
+function circleDiameter(points: [number, number][]): number {
+  const n = points.length;
+  const mx = points.reduce((a, p) => a + p[0], 0) / n;
+  const my = points.reduce((a, p) => a + p[1], 0) / n;
+  let [uu, uv, vv, uw, vw, w] = [0, 0, 0, 0, 0, 0];
+  for (const [x, y] of points) {
+    const [u, v] = [x - mx, y - my];
+    uu += u * u;
+    uv += u * v;
+    vv += v * v;
+    uw += 0.5 * u * (u * u + v * v);
+    vw += 0.5 * v * (u * u + v * v);
+    w += (u * u + v * v) / n;
+  }
+  const det = uu * vv - uv * uv;
+  const [a, b] = [(uw * vv - vw * uv) / det, (vw * uu - uw * uv) / det];
+  return 2 * Math.sqrt(a * a + b * b + w);
+}
+
+const pointsOf = (p: Float32Array): Vec3[] =>
+  Array.from({ length: p.length / 3 }, (_, i) => [p[3 * i], p[3 * i + 1], p[3 * i + 2]]);
+
+describe('line laser on a turning platform', () => {
+  test('pixel and sheet point are inverse to one another', () => {
+    const sheet = new SheetTriangulation(stand);
+    const at: Vec3 = [0, 0, 0];
+    for (const [u, v] of [
+      [300, 200],
+      [420, 33.5],
+      [10, 470],
+    ]) {
+      expect(sheet.point(u, v, at)).toBe(true);
+      // The sheet holds the axis and stands at the laser's angle.
+      expect(at[1]).toBeCloseTo(at[0] * Math.tan((28 * Math.PI) / 180), 9);
+      const back = sheet.pixel(at)!;
+      expect(back[0]).toBeCloseTo(u, 8);
+      expect(back[1]).toBeCloseTo(v, 8);
+    }
+  });
+
+  test('line centres lie within a twentieth of a pixel of the drawn line', () => {
+    const r = findLineCentres(pictureOf(() => 30, 60, 3));
+    const sheet = new SheetTriangulation(stand);
+    const a = (28 * Math.PI) / 180;
+    const errors = Array.from(r.columns, (c, i) => {
+      // On a cylinder about the axis, column does not depend on height.
+      const [u] = sheet.pixel([30 * Math.cos(a), 30 * Math.sin(a), 20 + i * 0])!;
+      return c - u;
+    });
+    const rms = Math.sqrt(errors.reduce((s, e) => s + e * e, 0) / errors.length);
+    expect(errors.length).toBeGreaterThan(120);
+    expect(rms).toBeLessThan(0.05);
+  });
+
+  test('white light beside the line is suppressed, a line in it still found', () => {
+    const p = pictureOf(() => 30, 60, 4);
+    const data = p.data as Uint8Array;
+    const plain = findLineCentres(p).columns.length;
+    // A bright white stripe as narrow as the line, to be passed over.
+    for (let v = 0; v < 480; v++) for (let k = 0; k < 12; k++) data[3 * (v * 640 + 100) + k] = 230;
+    const r = findLineCentres(p, { suppression: 0.9 });
+    expect(Array.from(r.columns).filter((c) => Math.abs(c - 101.5) < 3)).toHaveLength(0);
+    expect(r.columns.length).toBeGreaterThan(0.97 * plain);
+  });
+
+  const turn: PlatformTurn = { first: 2, count: 40, direction: 1 };
+  const lines = (reachAt: (angle: number) => (z: number) => number, top: number) =>
+    Array.from({ length: 42 }, (_, k) =>
+      k < 2 ? undefined : findLineCentres(pictureOf(reachAt((2 * Math.PI * (k - 2)) / 40), top, k)),
+    );
+  /** Where a ray from the axis at an angle leaves a circle about (dx, dy): closed form, in the body's frame. */
+  const leaves = (angle: number, dx: number, dy: number, r: number): number => {
+    const along = dx * Math.cos(angle) + dy * Math.sin(angle);
+    return along + Math.sqrt(r * r - (dx * dx + dy * dy - along * along));
+  };
+  const toBody = (platformAngle: number): number => (28 * Math.PI) / 180 - platformAngle;
+
+  test('a cylinder beside the axis comes out to size and in its place', () => {
+    const { cloud } = scanTurn(
+      lines((a) => () => leaves(toBody(a), 9, -6, 32), 70),
+      stand,
+      turn,
+    );
+    const points = pointsOf(cloud.positions);
+    const diameter = circleDiameter(points.map(([x, y]) => [x, y]));
+    expect(Math.abs(diameter / 64 - 1)).toBeLessThan(0.003);
+    const off = points.map(([x, y]) => Math.hypot(x - 9, y + 6) - 32);
+    expect(Math.sqrt(off.reduce((s, e) => s + e * e, 0) / off.length)).toBeLessThan(0.05);
+    expect(points.length).toBeGreaterThan(40 * 100);
+  });
+
+  test('a cone comes out to size', () => {
+    const { cloud } = scanTurn(
+      lines(() => (z) => 40 * (1 - z / 90), 80),
+      stand,
+      turn,
+    );
+    const off = pointsOf(cloud.positions).map(([x, y, z]) => Math.hypot(x, y) - 40 * (1 - z / 90));
+    const mean = off.reduce((s, e) => s + e, 0) / off.length;
+    expect(Math.abs(mean)).toBeLessThan(0.003 * 40);
+    expect(Math.sqrt(off.reduce((s, e) => s + e * e, 0) / off.length)).toBeLessThan(0.08);
+  });
+
+  test('a sphere comes out to size', () => {
+    const { cloud } = scanTurn(
+      lines(() => (z) => Math.sqrt(35 * 35 - (z - 35) ** 2), 69.9),
+      stand,
+      turn,
+    );
+    const radii = pointsOf(cloud.positions).map(([x, y, z]) => Math.hypot(x, y, z - 35));
+    const mean = radii.reduce((s, e) => s + e, 0) / radii.length;
+    expect(Math.abs(mean / 35 - 1)).toBeLessThan(0.003);
+  });
+
+  test('a place is traced back to the picture, column and row that measured it', () => {
+    const all = lines((a) => () => leaves(toBody(a), 9, -6, 32), 70);
+    const { cloud } = scanTurn(all, stand, turn);
+    const p = cloud.positions;
+    for (const i of [100, 2500, p.length / 3 - 40]) {
+      const [facing] = tracePlace(stand, turn, [p[3 * i], p[3 * i + 1], p[3 * i + 2]]);
+      const l = all[facing.picture]!;
+      const near = Array.from(l.rows).findIndex((v) => Math.abs(v - facing.row) < 0.01);
+      expect(facing.facing).toBe(true);
+      expect(Math.abs(l.columns[near] - facing.column)).toBeLessThan(0.01);
+      // The light comes from the laser's side.
+      expect(facing.light[0] * p[3 * i] + facing.light[1] * p[3 * i + 1]).toBeLessThan(0);
+    }
+  });
+
+  test('the empty platform gives distance, height, angle and the axis', () => {
+    // The line on the platform's top, seen along its length.
+    const { width, height } = camera;
+    const data = new Uint8Array(3 * width * height).fill(30);
+    const sheet = new SheetTriangulation(stand);
+    const a = (28 * Math.PI) / 180;
+    const ends = [-100, 100].map((s) => sheet.pixel([s * Math.cos(a), s * Math.sin(a), 0])!);
+    for (let v = Math.floor(ends[0][1]); v <= ends[1][1] + 1; v++) {
+      // Pixels are as bright as their share of the line.
+      const share = Math.max(0, Math.min(1, v + 0.5 - ends[0][1], ends[1][1] - v + 0.5));
+      const c = ends[0][0] + ((v - ends[0][1]) / (ends[1][1] - ends[0][1])) * (ends[1][0] - ends[0][0]);
+      for (let u = Math.floor(c) - 8; u < c + 8; u++) {
+        data[3 * (v * width + u)] = 30 + share * 180 * Math.exp(-((u - c) ** 2) / (2 * 1.5 ** 2));
+      }
+    }
+    const e = estimateStand({ width, height, data }, camera, 200);
+    expect(Math.abs(e.laserAngle - 28)).toBeLessThan(0.15);
+    expect(Math.abs(e.distance / 420 - 1)).toBeLessThan(0.006);
+    expect(Math.abs(e.height / 110 - 1)).toBeLessThan(0.006);
+    expect(Math.abs(e.axisColumn - 326)).toBeLessThan(0.7);
+  });
+
+  test('one exact turn is found, with its way of turning; a plain round body is not clear', () => {
+    // A painted round body, 36.4 pictures a turn, clockwise, seen 50 times.
+    const picture = (k: number, marks: number): ColorImage => {
+      const [width, height] = [160, 90];
+      const data = new Uint8Array(3 * width * height).fill(60);
+      const random = createRandom(k);
+      for (let y = 15; y < 80; y++) {
+        for (let x = 40; x < 120; x++) {
+          const around = Math.asin((x - 79.5) / 40.5) - (2 * Math.PI * k * -1) / 36.4;
+          const paint = marks * (30 * Math.sin(around) + 25 * Math.sin(2 * around + y / 9));
+          data.fill(Math.max(0, 130 + paint + 2 * gaussian(random)), 3 * (y * width + x), 3 * (y * width + x) + 3);
+        }
+      }
+      return { width, height, data };
+    };
+    const found = findExactTurn(Array.from({ length: 50 }, (_, k) => thumbnailOf(picture(k, 1))));
+    expect(found.clear).toBe(true);
+    expect(Math.abs(found.candidates[0].count - 36.4)).toBeLessThan(0.2);
+    expect(found.direction).toBe(-1);
+    expect(findExactTurn(Array.from({ length: 50 }, (_, k) => thumbnailOf(picture(k, 0)))).clear).toBe(false);
+    expect(() => findExactTurn([])).toThrow(/one turn/);
+  });
+
+  test('impossible stands and empty recordings are refused in words', () => {
+    expect(() => new SheetTriangulation({ ...stand, laserAngle: 1 })).toThrow(/between 3° and 90°/);
+    expect(() => new SheetTriangulation({ ...stand, distance: 0 })).toThrow(/distance/);
+    expect(() => scanTurn([], stand, turn)).toThrow(/threshold/);
+    const dark: ColorImage = { width: 640, height: 480, data: new Uint8Array(3 * 640 * 480) };
+    expect(findLineCentres(dark).rows).toHaveLength(0);
+    expect(() => estimateStand(dark, camera, 200)).toThrow(/Empty the platform/);
+  });
+});
