@@ -1,5 +1,12 @@
 import { performance } from 'node:perf_hooks';
-import { pinhole, pointCount, selectPoints, triangleCount, type DepthFrame, type PointCloud } from '@amber-knit/core/geometry';
+import {
+  pinhole,
+  pointCount,
+  selectPoints,
+  triangleCount,
+  type DepthFrame,
+  type PointCloud,
+} from '@amber-knit/core/geometry';
 import { createRandom, gaussian, fromTranslation, identity, lookAt } from '@amber-knit/core/math';
 import { computeFpfh, estimateNormals, removeStrayPoints, thinByVoxel } from '@amber-knit/core/pointcloud';
 import { registerIcp } from '@amber-knit/core/registration';

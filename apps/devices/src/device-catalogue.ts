@@ -1,6 +1,7 @@
 import { pinhole } from '@amber-knit/core/geometry';
-import { galleyJug, handWheel, HAND_HELD_DEPTH_CAMERA, oarFork, turnedGauge } from '@amber-knit/demo';
+import { HAND_HELD_DEPTH_CAMERA } from '@amber-knit/demo';
 import type { BenchArrangement, DeviceInfo, HeldAt, SettingSpec } from '@amber-knit/device-protocol';
+import { OBJECTS, ROOM } from './scene-shelf.js';
 import { depthSensor } from './sensors/depth-sensor.js';
 import { lineSensor } from './sensors/line-sensor.js';
 import type { Sensor } from './sensors/sensor.js';
@@ -14,9 +15,6 @@ export interface SimulatedModel {
   held?: Partial<HeldAt>;
 }
 
-export const OBJECTS = [galleyJug, handWheel, oarFork, turnedGauge];
-/** A room that is scanned from inside instead of an object on the bench. */
-export const ROOM = { id: 'wheelhouse-corner', name: 'Wheelhouse corner' };
 export const SETUPS = ['Upright', 'Upside down', 'On its side'];
 export const SWEEPS = [
   { id: 'round', name: 'One round' },
@@ -246,10 +244,10 @@ const lineLaser: SimulatedModel = {
         [1, 30, 1],
         10,
       ),
-      setting('turning', 'Platform turns', 'Speed of the platform; 0 stands still.', '°/s', [0, 60, 1], 30),
+      setting('turning', 'Platform turns', 'Speed of the platform; 0 stands still.', '°/s', [0, 60, 1], 15),
     ],
     laser: { angle: 30, distance: 420, platform: 236 },
-    bench,
+    bench: { ...bench, sweeps: [] },
   },
   sensor: () =>
     lineSensor({ model: { camera: pinhole(640, 480, 42), sheetWidth: 0.5, sharpAt: 420 }, nominalExposure: 6 }),

@@ -1,5 +1,5 @@
 import { createDeviceServer } from './device-server.js';
-import { OBJECTS } from './device-catalogue.js';
+import { OBJECTS } from './scene-shelf.js';
 import { truthOf } from './scene-shelf.js';
 
 const port = Number(process.env.DEVICES_PORT ?? 4781);

@@ -13,11 +13,15 @@ import { boundsOf, type TriangleMesh } from '@amber-knit/core/geometry';
 import {
   box,
   disc,
+  galleyJug,
+  handWheel,
   joinMeshes,
+  oarFork,
   ON_ITS_SIDE,
   plankColor,
   restingPose,
   truthMesh,
+  turnedGauge,
   UPRIGHT,
   UPSIDE_DOWN,
   wheelhouseCorner,
@@ -25,7 +29,10 @@ import {
   type SimulatedScene,
 } from '@amber-knit/demo';
 import type { BenchArrangement } from '@amber-knit/device-protocol';
-import { OBJECTS, ROOM } from './device-catalogue.js';
+
+export const OBJECTS = [galleyJug, handWheel, oarFork, turnedGauge];
+/** A room that is scanned from inside instead of an object on the bench. */
+export const ROOM = { id: 'wheelhouse-corner', name: 'Wheelhouse corner' };
 
 /** A scene with what the operator needs to know of it. */
 export interface BenchScene {

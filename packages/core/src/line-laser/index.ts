@@ -5,3 +5,5 @@ export * from './line-centres.js';
 export * from './line-laser-stand.js';
 export * from './scan-turn.js';
 export * from './find-lines-task.js';
+export * from './line-quality.js';
+export * from './why-missing.js';

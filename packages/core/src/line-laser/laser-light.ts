@@ -9,7 +9,7 @@ export interface LaserLightOptions {
   suppression: number;
 }
 
-export const LASER_LIGHT_DEFAULTS: LaserLightOptions = { color: 'red', suppression: 0.7 };
+export const LASER_LIGHT_DEFAULTS: LaserLightOptions = { color: 'red', suppression: 0.9 };
 
 const CHANNEL: Record<LaserColor, number> = { red: 0, green: 1, blue: 2 };
 

@@ -4,10 +4,12 @@ import {
   estimateStand,
   findExactTurn,
   findLineCentres,
+  measureLine,
   scanTurn,
   SheetTriangulation,
   thumbnailOf,
   tracePlace,
+  whyMissing,
   type LineLaserStand,
   type PlatformTurn,
 } from './index.js';
@@ -121,6 +123,25 @@ describe('line laser on a turning platform', () => {
     const r = findLineCentres(p, { suppression: 0.9 });
     expect(Array.from(r.columns).filter((c) => Math.abs(c - 101.5) < 3)).toHaveLength(0);
     expect(r.columns.length).toBeGreaterThan(0.97 * plain);
+  });
+
+  test('focus and exposure can be read off the line, and why a place is missing', () => {
+    const p = pictureOf(() => 30, 60, 5);
+    const q = measureLine(p, findLineCentres(p));
+    expect(Math.abs(q.width - 3.5)).toBeLessThan(0.3);
+    expect(q.brightness).toBeGreaterThan(120);
+    expect(q.burnt).toBe(0);
+    const sheet = new SheetTriangulation(stand);
+    const a = (28 * Math.PI) / 180;
+    const at = (r: number, z: number): [number, number] => sheet.pixel([r * Math.cos(a), r * Math.sin(a), z])!;
+    expect(whyMissing(p, ...at(30, 20)).finding).toBe('measured');
+    // Behind the cylinder's surface the row's line is seen in front.
+    expect(whyMissing(p, ...at(10, 20)).finding).toBe('elsewhere');
+    expect(whyMissing(p, ...at(30, 70)).finding).toBe('dark');
+    expect(whyMissing(p, -5, 20).finding).toBe('outside');
+    expect(whyMissing(p, ...at(30, 20), { threshold: 250 }).finding).toBe('faint');
+    const burnt = { ...p, data: (p.data as Uint8Array).map((v) => (v > 150 ? 255 : v)) };
+    expect(measureLine(burnt, findLineCentres(burnt)).burnt).toBeGreaterThan(0.95);
   });
 
   const turn: PlatformTurn = { first: 2, count: 40, direction: 1 };

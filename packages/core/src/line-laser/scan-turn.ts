@@ -1,5 +1,7 @@
+import type { PointCloud } from '../geometry/point-cloud.js';
 import type { Scan } from '../geometry/scan.js';
 import type { Vec3 } from '../math/mat4.js';
+import { estimateSpacing } from '../pointcloud/spacing.js';
 import { GeometryError } from '../runtime/geometry-error.js';
 import type { LineCentres } from './line-centres.js';
 import { SheetTriangulation, turnedBy, type LineLaserStand, type PlatformTurn } from './line-laser-stand.js';
@@ -69,4 +71,16 @@ export function scanTurn(
     return [stand.distance * Math.cos(a), stand.distance * Math.sin(a), stand.height];
   });
   return { cloud: { positions: positions.slice(0, 3 * n), colors: colors.slice(0, 3 * n) }, viewpoints };
+}
+
+/** Way that the outer parts of an object move from picture to picture, mm: 90 of 100 points move less. O(n log n). */
+export function arcStep(positions: Float32Array, count: number): number {
+  const radii = new Float32Array(positions.length / 3);
+  for (let i = 0; i < radii.length; i++) radii[i] = Math.hypot(positions[3 * i], positions[3 * i + 1]);
+  return (2 * Math.PI * (radii.sort()[Math.floor(0.9 * radii.length)] ?? 0)) / count;
+}
+
+/** Radius for normals: lines lie close along themselves and far from one another, and a normal needs three of them. */
+export function normalRadius(cloud: PointCloud, step: number): number {
+  return Math.max(3.5 * estimateSpacing(cloud), 1.6 * step);
 }

@@ -10,6 +10,9 @@ import { CapturePanel } from '../capture/capture-panel';
 import { CaptureView } from '../capture/capture-view';
 import { ImportDrop } from '../import/import-drop';
 import { LedgerList } from '../ledger/ledger-list';
+import { lineLaserClient } from '../line-laser/line-laser-client';
+import { LineLaserPanel } from '../line-laser/line-laser-panel';
+import { LineLaserView } from '../line-laser/line-laser-view';
 import { PlanAdvicePanel } from '../plan/plan-advice';
 import { PlanForm } from '../plan/plan-form';
 import { Viewport } from '../view/viewport';
@@ -42,7 +45,9 @@ export function BenchPage() {
   const [cutHeight, setCutHeight] = useState(2);
   const [sound, setSound] = useState(true);
   const connected = useSyncExternalStore(captureClient.subscribe, () => captureClient.current().device !== null);
+  const byLine = useSyncExternalStore(lineLaserClient.subscribe, () => lineLaserClient.current().phase !== 'closed');
   const live = stage === 'capture' && connected;
+  const lineLaser = stage === 'capture' && byLine;
 
   useEffect(() => {
     const onKey = (e: KeyboardEvent): void => {
@@ -110,6 +115,8 @@ export function BenchPage() {
           <div className="flex min-w-0 flex-1 flex-col">
             {stage === 'plan' ? (
               <PlanForm piece={piece} />
+            ) : lineLaser ? (
+              <LineLaserView />
             ) : live ? (
               <CaptureView cutHeight={cutHeight} sound={sound} />
             ) : (
@@ -133,7 +140,8 @@ export function BenchPage() {
             </button>
           </div>
           <StagePanel piece={piece} stage={stage}>
-            {stage === 'capture' && (
+            {lineLaser && <LineLaserPanel piece={piece} />}
+            {stage === 'capture' && !lineLaser && (
               <CapturePanel
                 piece={piece}
                 cutHeight={cutHeight}

@@ -1,22 +1,33 @@
-import { useState, useSyncExternalStore } from 'react';
-import type { BenchArrangement } from '@amber-knit/device-protocol';
+import { useState } from 'react';
+import type { BenchArrangement, ClientMessage, DeviceInfo, DeviceMessage } from '@amber-knit/device-protocol';
 import { Button } from '../../shared/controls';
-import { captureClient } from './capture-client';
 
 /** What stands in front of a simulated device, and sweeps that move it by themselves. */
-export function BenchArranger({ setup, recording }: { setup: string; recording: boolean }) {
-  const { bench, device } = useSyncExternalStore(captureClient.subscribe, captureClient.current);
+export function BenchArranger({
+  device,
+  bench,
+  tell,
+  setup,
+  recording,
+}: {
+  device: DeviceInfo | null;
+  bench: Omit<Extract<DeviceMessage, { type: 'bench' }>, 'type'> | null;
+  tell(message: ClientMessage): void;
+  setup: string;
+  recording: boolean;
+}) {
   const [sweep, setSweep] = useState('round');
   const [speed, setSpeed] = useState(1);
   if (!bench || !device?.bench) return null;
   const { arrangement } = bench;
-  const arrange = (change: Partial<BenchArrangement>): void => captureClient.tell({ type: 'bench', arrange: change });
+  const arrange = (change: Partial<BenchArrangement>): void => tell({ type: 'bench', arrange: change });
   const box = 'min-w-0 rounded-lg border border-[var(--field)] bg-panel px-2 py-1';
   // Title, state, what a change means, and whether it may change while recording.
   const switches: [string, boolean, (on: boolean) => Partial<BenchArrangement>, boolean][] = [
     ['On a block', arrangement.block > 0, (on) => ({ block: on ? 40 : 0 }), false],
     ['Marker dots', arrangement.dots, (dots) => ({ dots }), false],
     ['Matting spray', arrangement.spray, (spray) => ({ spray }), false],
+    ['Nothing there yet', arrangement.empty, (empty) => ({ empty }), false],
     ['Bright lamps', arrangement.roomLight > 0.6, (on) => ({ roomLight: on ? 0.9 : 0.2 }), true],
   ];
   const turned = device.bench.setups.includes(setup) && arrangement.setup !== setup;
@@ -67,35 +78,33 @@ export function BenchArranger({ setup, recording }: { setup: string; recording: 
           </label>
         ))}
       </div>
-      <div className="grid grid-cols-[1fr_5rem_auto] items-end gap-2">
-        <label className="block">
-          Sweep
-          <select value={sweep} onChange={(e) => setSweep(e.target.value)} className={`${box} w-full`}>
-            {device.bench.sweeps.map((s) => (
-              <option key={s.id} value={s.id}>
-                {s.name}
-              </option>
-            ))}
-          </select>
-        </label>
-        <label className="block">
-          Speed
-          <select value={speed} onChange={(e) => setSpeed(Number(e.target.value))} className={`${box} w-full`}>
-            {[0.5, 1, 2, 3].map((v) => (
-              <option key={v} value={v}>
-                {v}×
-              </option>
-            ))}
-          </select>
-        </label>
-        <Button
-          onClick={() =>
-            captureClient.tell(bench.sweep ? { type: 'bench', sweep: null } : { type: 'bench', sweep, speed })
-          }
-        >
-          {bench.sweep ? 'Stop' : 'Go'}
-        </Button>
-      </div>
+      {device.bench.sweeps.length > 0 && (
+        <div className="grid grid-cols-[1fr_5rem_auto] items-end gap-2">
+          <label className="block">
+            Sweep
+            <select value={sweep} onChange={(e) => setSweep(e.target.value)} className={`${box} w-full`}>
+              {device.bench.sweeps.map((s) => (
+                <option key={s.id} value={s.id}>
+                  {s.name}
+                </option>
+              ))}
+            </select>
+          </label>
+          <label className="block">
+            Speed
+            <select value={speed} onChange={(e) => setSpeed(Number(e.target.value))} className={`${box} w-full`}>
+              {[0.5, 1, 2, 3].map((v) => (
+                <option key={v} value={v}>
+                  {v}×
+                </option>
+              ))}
+            </select>
+          </label>
+          <Button onClick={() => tell(bench.sweep ? { type: 'bench', sweep: null } : { type: 'bench', sweep, speed })}>
+            {bench.sweep ? 'Stop' : 'Go'}
+          </Button>
+        </div>
+      )}
     </section>
   );
 }

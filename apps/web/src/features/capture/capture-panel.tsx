@@ -1,17 +1,20 @@
 import { useEffect, useState, useSyncExternalStore } from 'react';
 import { Circle, Pause, Play, RotateCcw, Square, Undo2 } from 'lucide-react';
 import type { PieceView } from '@amber-knit/contracts';
-import type { DeviceSettings } from '@amber-knit/device-protocol';
+import type { ClientMessage, DeviceSettings } from '@amber-knit/device-protocol';
 import { advise, FIRST_ANSWERS } from '@amber-knit/planning';
 import { api, problemText } from '../../api/api';
 import { Button, Notice } from '../../shared/controls';
 import { ImportPanel } from '../import/import-panel';
+import { lineLaserClient } from '../line-laser/line-laser-client';
+import { RecordingFiles } from '../line-laser/recording-files';
 import { BenchArranger } from './bench-arranger';
 import { captureClient } from './capture-client';
 import { CoverageDial } from './coverage-dial';
 import { DeviceSettingsForm } from './device-settings-form';
 import { OpenCaptures } from './open-captures';
 
+const tell = (message: ClientMessage): void => captureClient.tell(message);
 const BOX = 'min-w-0 rounded-lg border border-[var(--field)] bg-panel px-2 py-1';
 /** How much of the newest is taken back at a time, seconds. */
 const TAKE_BACK_SECONDS = 3;
@@ -68,7 +71,11 @@ export function CapturePanel({
   const nextSetup = advice.setups.map((s) => s.name).find((n) => !piece.setups.includes(n));
   const chosenSetup = setup || nextSetup || setups[0] || 'Upright';
 
-  const connect = (): void => captureClient.connect(deviceId || suggested);
+  const connect = (): void => {
+    const chosen = list?.devices.find((d) => d.id === (deviceId || suggested));
+    if (chosen?.deviceClass === 'line-laser') lineLaserClient.connect(chosen);
+    else captureClient.connect(deviceId || suggested);
+  };
   const record = async (): Promise<void> => {
     const capture = await beginCapture({
       pieceId: piece.id,
@@ -127,6 +134,7 @@ export function CapturePanel({
           {trouble && <Notice tone="error">{trouble}</Notice>}
         </section>
         <OpenCaptures pieceId={piece.id} />
+        <RecordingFiles />
         <ImportPanel piece={piece} />
       </>
     );
@@ -235,8 +243,16 @@ export function CapturePanel({
           Sound when tracking is lost
         </label>
       </section>
-      {device?.bench && <BenchArranger setup={recording ? state.capture!.setup : chosenSetup} recording={recording} />}
-      <DeviceSettingsForm />
+      {device?.bench && (
+        <BenchArranger
+          device={device}
+          bench={state.bench}
+          tell={tell}
+          setup={recording ? state.capture!.setup : chosenSetup}
+          recording={recording}
+        />
+      )}
+      <DeviceSettingsForm device={device} settings={state.settings} tell={tell} />
       <div className="mt-4">
         <Button onClick={() => captureClient.close()} disabled={recording} className="w-full">
           <RotateCcw size={15} /> Another device

@@ -1,9 +1,15 @@
-import { useSyncExternalStore } from 'react';
-import { captureClient } from './capture-client';
+import type { ClientMessage, DeviceInfo, DeviceSettings } from '@amber-knit/device-protocol';
 
 /** The device's own settings, as it describes them. */
-export function DeviceSettingsForm() {
-  const { device, settings } = useSyncExternalStore(captureClient.subscribe, captureClient.current);
+export function DeviceSettingsForm({
+  device,
+  settings,
+  tell,
+}: {
+  device: DeviceInfo | null;
+  settings: DeviceSettings | null;
+  tell(message: ClientMessage): void;
+}) {
   if (!device || !settings) return null;
   return (
     <section aria-label="Device settings" className="mt-4 flex flex-col gap-2">
@@ -22,7 +28,7 @@ export function DeviceSettingsForm() {
             max={s.max}
             step={s.step}
             value={settings[s.name]}
-            onChange={(e) => captureClient.tell({ type: 'settings', values: { [s.name]: Number(e.target.value) } })}
+            onChange={(e) => tell({ type: 'settings', values: { [s.name]: Number(e.target.value) } })}
             className="w-full accent-[var(--amber)]"
           />
           <span className="block text-muted">{s.help}</span>

@@ -7,7 +7,7 @@ const VERTEX = /* glsl */ `
   attribute vec3 splatNormal;
   attribute vec3 splatColor;
   attribute float born;
-  uniform float now, size, colorBy;
+  uniform float now, size, colorBy, hideInside;
   uniform vec4 cut;
   uniform vec3 sensor, range;
   uniform vec3 fresh;
@@ -30,7 +30,7 @@ const VERTEX = /* glsl */ `
     shade = mix(fresh, base * light, colorBy > 1.5 ? 1.0 : 0.35 + 0.65 * age);
     gl_Position = projectionMatrix * p;
     // Below the cut plane nothing is shown.
-    if (dot(cut.xyz, position) < cut.w || born < 0.0) gl_Position = vec4(2.0, 2.0, 2.0, 1.0);
+    if (dot(cut.xyz, position) < cut.w || born < 0.0 || hideInside * inside > 0.5) gl_Position = vec4(2.0, 2.0, 2.0, 1.0);
     gl_PointSize = max(2.0, size * projectionMatrix[1][1] / -p.z);
   }
 `;
@@ -68,6 +68,7 @@ export class LiveView {
   private readonly points: THREE.Points;
   private readonly scanner: THREE.LineSegments;
   private readonly trail: THREE.Line;
+  private readonly mark: THREE.LineSegments;
   private trailPoints: number[] = [];
   private slots = new Map<number, Slot>();
   private used = 0;
@@ -85,7 +86,7 @@ export class LiveView {
   constructor(
     private readonly canvas: HTMLCanvasElement,
     range: { near: number; best: number; far: number },
-    voxel: number,
+    private splat: number,
   ) {
     this.renderer = new THREE.WebGLRenderer({ canvas, alpha: true });
     this.renderer.setPixelRatio(Math.min(1.5, window.devicePixelRatio));
@@ -99,13 +100,13 @@ export class LiveView {
         now: { value: 0 },
         size: { value: 0 },
         colorBy: { value: 0 },
+        hideInside: { value: 0 },
         cut: { value: new THREE.Vector4(0, 0, 0, -1) },
         sensor: { value: new THREE.Vector3() },
         range: { value: new THREE.Vector3(range.near, range.best, range.far) },
         fresh: { value: new THREE.Color(0.95, 0.62, 0.15) },
       },
     });
-    this.voxel = voxel;
     this.points = new THREE.Points(this.newGeometry(this.capacity), this.material);
     this.points.frustumCulled = false;
     const teal = new THREE.LineBasicMaterial({ color: 0x0e7a80 });
@@ -113,14 +114,18 @@ export class LiveView {
     this.scanner.matrixAutoUpdate = false;
     this.scanner.visible = false;
     this.trail = new THREE.Line(new THREE.BufferGeometry(), teal);
-    this.scene.add(this.points, this.scanner, this.trail);
+    this.mark = new THREE.LineSegments(
+      new THREE.BufferGeometry(),
+      new THREE.LineBasicMaterial({ color: 0xd0341f, depthTest: false }),
+    );
+    this.mark.visible = false;
+    this.mark.frustumCulled = false;
+    this.scene.add(this.points, this.scanner, this.trail, this.mark);
     this.resize = new ResizeObserver(() => this.fitCanvas());
     this.resize.observe(canvas.parentElement ?? canvas);
     this.fitCanvas();
     this.lookFrom(new THREE.Vector3(0, 0, 0));
   }
-
-  private readonly voxel: number;
 
   dispose(): void {
     cancelAnimationFrame(this.frame);
@@ -192,6 +197,18 @@ export class LiveView {
     this.follow = true;
   }
 
+  /** Width of a splat, mm. */
+  setSplatSize(splat: number): void {
+    this.splat = splat;
+    this.fitCanvas();
+  }
+
+  /** Leaves away what is seen from behind, instead of marking it as not scanned yet. */
+  hideInside(hide: boolean): void {
+    this.material.uniforms.hideInside.value = hide ? 1 : 0;
+    this.draw();
+  }
+
   setColor(color: LiveColor): void {
     this.material.uniforms.colorBy.value = { true: 0, shape: 1, distance: 2 }[color];
     this.draw();
@@ -212,6 +229,58 @@ export class LiveView {
     }
     if (this.follow) this.lookFrom(new THREE.Vector3(pose[12], pose[13], pose[14]));
     this.draw();
+  }
+
+  /** Looks at the place from beside, from so far away, and no longer after the scanner. */
+  lookFromAside(distance: number): void {
+    this.follow = false;
+    const away = new THREE.Vector3(0.8, -0.45, 0.4).normalize().multiplyScalar(distance);
+    this.camera.up.copy(this.up);
+    this.camera.position.copy(this.middle).add(away);
+    this.controls.target.copy(this.middle);
+    this.controls.update();
+  }
+
+  /** Marks a place with a line towards where its light came from, or nothing. */
+  setMark(mark: { place: [number, number, number]; along: readonly number[] } | null): void {
+    this.mark.visible = mark !== null;
+    if (mark) {
+      const [x, y, z] = mark.place;
+      const [a, b, c] = mark.along;
+      const line = [x, y, z, x - 120 * a, y - 120 * b, z - 120 * c];
+      for (let k = 0; k < 3; k++) {
+        const arm = [0, 0, 0];
+        arm[k] = 5;
+        line.push(x - arm[0], y - arm[1], z - arm[2], x + arm[0], y + arm[1], z + arm[2]);
+      }
+      this.mark.geometry.dispose();
+      this.mark.geometry = new THREE.BufferGeometry();
+      this.mark.geometry.setAttribute('position', new THREE.Float32BufferAttribute(line, 3));
+    }
+    this.draw();
+  }
+
+  /**
+   * Place under a point of the view (-1 to 1, y up): at the depth of the front points near it, so that a gap between
+   * points has a place as well. Undefined if no point is near.
+   */
+  placeAt(x: number, y: number): [number, number, number] | undefined {
+    const positions = this.points.geometry.getAttribute('position').array as Float32Array;
+    const born = this.points.geometry.getAttribute('born').array as Float32Array;
+    const p = new THREE.Vector3();
+    let nearest = Infinity;
+    let depth = 0;
+    for (let i = 0; i < this.used; i++) {
+      if (born[i] < 0) continue;
+      p.fromArray(positions, 3 * i).project(this.camera);
+      const aside = Math.hypot((p.x - x) * this.camera.aspect, p.y - y);
+      // A place further in front may lie a little further aside.
+      const cost = aside < 0.02 ? p.z - 10 : aside < 0.25 ? aside : Infinity;
+      if (cost < nearest) [nearest, depth] = [cost, p.z];
+    }
+    if (nearest === Infinity) return undefined;
+    p.set(x, y, depth).unproject(this.camera);
+    return [p.x, p.y, p.z];
   }
 
   /** Looks over the operator's shoulder again. */
@@ -250,7 +319,7 @@ export class LiveView {
     this.camera.aspect = w / h;
     this.camera.updateProjectionMatrix();
     // Diameter of a splat in pixels at 1 mm distance and focal length 1.
-    this.material.uniforms.size.value = 0.8 * h * this.renderer.getPixelRatio() * this.voxel;
+    this.material.uniforms.size.value = 0.8 * h * this.renderer.getPixelRatio() * this.splat;
     this.draw();
   }
 

@@ -1,0 +1,41 @@
+/** A number with its unit, one line of a form. */
+export function NumberRow({
+  title,
+  help,
+  unit,
+  value,
+  min,
+  max,
+  step,
+  onChange,
+}: {
+  title: string;
+  help?: string;
+  unit: string;
+  value: number;
+  min: number;
+  max: number;
+  step: number;
+  onChange(value: number): void;
+}) {
+  return (
+    <label className="grid grid-cols-[1fr_8rem] items-center gap-2" title={help}>
+      <span>{title}</span>
+      <span className="flex items-center gap-1">
+        <input
+          type="number"
+          min={min}
+          max={max}
+          step={step}
+          value={Number.isFinite(value) ? Math.round(value * 1000) / 1000 : ''}
+          onChange={(e) => {
+            const v = e.target.valueAsNumber;
+            if (Number.isFinite(v)) onChange(Math.max(min, Math.min(max, v)));
+          }}
+          className="num w-full min-w-0 rounded-lg border border-[var(--field)] bg-panel px-2 py-1"
+        />
+        <span className="w-6">{unit}</span>
+      </span>
+    </label>
+  );
+}
