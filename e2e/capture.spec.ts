@@ -78,3 +78,31 @@ test('a scan from the first look to a strand, through a lost track and a closed 
   await expect(strands).toContainText('Scan 1', { timeout: 120_000 });
   await expect(strands).toContainText(/\d+k loose/);
 });
+
+test('a room corner by lidar: coarse, one object out of it, with its frames', async ({ page }) => {
+  const id = await newPiece(page, 'Corner of the wheelhouse');
+  await page.goto(`/pieces/${id}/bench/capture`);
+  await page.getByText('Tablet lidar').click();
+  await page.getByRole('button', { name: 'Connect' }).click();
+  await expect(page.getByLabel('Distance to the object')).toContainText('Good distance', { timeout: 60_000 });
+  await page.getByLabel('Profile').selectOption('coarse');
+  await page.getByLabel('Extent').selectOption('1200');
+  await page.getByRole('button', { name: 'Record' }).click();
+  await page.getByLabel('Sweep').selectOption('back-and-forth');
+  await page.getByLabel('Speed').selectOption('3');
+  await page.getByRole('button', { name: 'Go', exact: true }).click();
+  await expect.poll(() => kept(page), { timeout: 90_000 }).toBeGreaterThan(5);
+  await page.getByLabel('When finished').selectOption('keep');
+  await page.getByRole('button', { name: 'Finish this scan' }).click();
+  await expect(page.getByText('Scan 1', { exact: true }).first()).toBeVisible({ timeout: 90_000 });
+  const piece = (await (await page.request.get(`/api/pieces/${id}`)).json()) as {
+    scanList: { frames: number; cloud: { facts: { points: number } } }[];
+  };
+  expect(piece.scanList[0].frames).toBeGreaterThan(5);
+  const steps = (await (await page.request.get(`/api/pieces/${id}/steps`)).json()) as {
+    params: { within: number; spacing: number };
+    figures: { spacing: number };
+  }[];
+  expect(steps[0].params).toMatchObject({ within: 1200, spacing: 15 });
+  expect(steps[0].figures.spacing).toBeGreaterThan(8);
+});

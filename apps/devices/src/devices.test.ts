@@ -1,10 +1,11 @@
 import type { AddressInfo } from 'node:net';
 import { WebSocket } from 'ws';
-import { invertRigid, multiply, rotationAngle, transformPoint } from '@amber-knit/core/math';
+import { invertRigid, multiply, rotationAngle, transformPoint, type Mat4 } from '@amber-knit/core/math';
 import type { ColorImage } from '@amber-knit/core/geometry';
 import { findLineCentres, scanTurn, type LineCentres, type LineLaserStand } from '@amber-knit/core/line-laser';
 import { GAUGE } from '@amber-knit/demo';
 import { createRunContext } from '@amber-knit/core/runtime';
+import { LiveScan } from '@amber-knit/core/tracking';
 import { alignStops } from '@amber-knit/core/turntable';
 import { checkConformance, decodeFrame, type DeviceInfo, type DeviceMessage } from '@amber-knit/device-protocol';
 import { MODELS } from './device-catalogue.js';
@@ -167,4 +168,37 @@ test('the line-laser stand measures the turned gauge to size', () => {
   expect(Math.abs(mean(drum) / GAUGE.cylinder.radius - 1)).toBeLessThan(0.003);
   expect(Math.abs(mean(ball) / GAUGE.ball.radius - 1)).toBeLessThan(0.003);
   expect(Math.abs(mean(cone))).toBeLessThan(0.1);
+}, 120_000);
+
+test('the lidar walks along the wheelhouse corner: shape and its own belief together err less than belief alone', () => {
+  const { device, frames } = bench('tablet-lidar');
+  device.receive(JSON.stringify({ type: 'bench', sweep: 'back-and-forth' }));
+  const live = new LiveScan({ voxel: 10.9, maxShift: 210, addShift: 90 });
+  let firstTrue: Mat4 | undefined;
+  let firstBelieved: Mat4 | undefined;
+  let strayed = 0;
+  let believedStray = 0;
+  const away = (from: Mat4, to: Mat4, pose: Mat4): number => {
+    const d = multiply(invertRigid(multiply(invertRigid(from), to)), pose);
+    return d[12] ** 2 + d[13] ** 2 + d[14] ** 2;
+  };
+  for (let k = 0; k < 100; k++) {
+    device.receive(JSON.stringify({ type: 'credit', frames: 1 }));
+    device.receive(JSON.stringify({ type: 'start' }));
+    device.close();
+    const { depth, color, pose } = decodeFrame(frames[k]);
+    const z = Float32Array.from(depth!.data, (v) => v * depth!.unit);
+    const image: ColorImage = { width: color!.camera.width, height: color!.camera.height, data: color!.data };
+    const frame = { name: '', camera: depth!.camera, depth: z, color: { camera: color!.camera, image } };
+    const result = live.process(frame, pose);
+    expect(result.state).not.toBe('lost');
+    const truth = device.truth.worldFromSensor!;
+    firstTrue ??= truth;
+    firstBelieved ??= pose!;
+    strayed += away(firstTrue, truth, result.pieceFromSensor);
+    believedStray += away(firstTrue, truth, multiply(invertRigid(firstBelieved), pose!));
+  }
+  // Root mean square of the positions' errors without alignment; the walls alone let the scan slide by 100 mm and more.
+  expect(Math.sqrt(strayed / 100)).toBeLessThan(6);
+  expect(strayed).toBeLessThan(believedStray);
 }, 120_000);

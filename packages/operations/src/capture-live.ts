@@ -22,6 +22,15 @@ export class CaptureLiveParams {
     choices: { remove: 'Remove', keep: 'Keep' },
   })
   support: 'remove' | 'keep' = 'remove';
+
+  @LengthParam({
+    title: 'Keep within',
+    min: 0,
+    max: 20_000,
+    help: 'Only what lies so near to the place that the first frame aims at is kept; empty or 0 keeps the whole scene.',
+    whenEmpty: 'the whole scene',
+  })
+  within = 0;
 }
 
 /** Makes a scan of the frames that were recorded while scanning. */
@@ -37,11 +46,12 @@ export const captureLive = defineOperation({
   suggest: () => ({}),
   async run({ file }, params, ctx) {
     const { decodeCapture } = await import('@amber-knit/core/stored');
-    const { joinFrames, estimateSpacing } = await import('@amber-knit/core/pointcloud');
+    const { aimedAt, cropFrames, estimateSpacing, joinFrames } = await import('@amber-knit/core/pointcloud');
     const { withoutSupport } = await import('./without-support.js');
     ctx.checkpoint(0.05, 'Reading frames');
-    const { frames } = decodeCapture(file.bytes);
-    const spacing = params.spacing || footprint(frames[0]);
+    const recorded = decodeCapture(file.bytes).frames;
+    const frames = params.within > 0 ? cropFrames(recorded, aimedAt(recorded[0]), params.within) : recorded;
+    const spacing = params.spacing || footprint(recorded[0]);
     ctx.checkpoint(0.2, 'Joining frames');
     const whole: Scan = {
       name: params.name || file.name,

@@ -63,6 +63,15 @@ export class FinishCaptureBody {
   @Min(0)
   @Max(20)
   spacing?: number;
+
+  @ApiPropertyOptional({
+    description: 'Keep only what lies so near to where the first frame aims, mm; 0 keeps everything',
+  })
+  @IsOptional()
+  @IsNumber()
+  @Min(0)
+  @Max(20_000)
+  within?: number;
 }
 
 @ApiTags('Captures')

@@ -43,7 +43,10 @@ export const api = createApi({
       query: ({ pieceId, ...body }) => ({ url: `pieces/${pieceId}/captures`, method: 'POST', body }),
       invalidatesTags: ['Captures'],
     }),
-    finishCapture: build.mutation<StepView, { id: string; support: 'remove' | 'keep'; place: boolean }>({
+    finishCapture: build.mutation<
+      StepView,
+      { id: string; support: 'remove' | 'keep'; place: boolean; within?: number; spacing?: number }
+    >({
       query: ({ id, ...body }) => ({ url: `captures/${id}/finish`, method: 'POST', body }),
       invalidatesTags: (step) => ['Captures', ...(step ? [{ type: 'Steps' as const, id: step.pieceId }] : [])],
     }),

@@ -1,3 +1,4 @@
+export * from './crop-frames.js';
 export * from './fpfh.js';
 export * from './frame-cloud.js';
 export * from './normals.js';

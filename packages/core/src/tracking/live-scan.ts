@@ -56,6 +56,9 @@ type Alignment = ProjectiveIcpResult & { correlation: number };
 const MODEL_CONTRAST = 4;
 const FRAME_CONTRAST = 3;
 
+/** How far a device's own motion is believed against the shape, see `alignProjectively`. */
+const TRUST = 0.05;
+
 /** What a good alignment shows at least. */
 interface Demands {
   overlapRatio: number;
@@ -83,6 +86,7 @@ export class LiveScan {
   private lastAdded: Mat4 = identity();
   private state: TrackingState = 'lost';
   private trial = 0;
+  private believed?: Mat4;
   /** Running means over tracked frames: what is usual here. */
   private usual = { rms: 0, inlierRatio: 1, correlation: 0 };
   /** The last frame that went into the model: sharper than the model's colours. */
@@ -96,8 +100,15 @@ export class LiveScan {
     this.surface = new LiveSurface(this.splats);
   }
 
-  /** Takes the next frame; its own `scanFromSensor` is not looked at. */
-  process(frame: Omit<DepthFrame, 'scanFromSensor'>): LiveFrameResult {
+  /**
+   * Takes the next frame; its own `scanFromSensor` is not looked at.
+   * @param believed where the device believes it is, in a frame of its own that stays the same throughout: its motion
+   *   is then followed where the shape does not hold the frame, and track is not lost
+   */
+  process(frame: Omit<DepthFrame, 'scanFromSensor'>, believed?: Mat4): LiveFrameResult {
+    const carried =
+      believed && this.believed ? multiply(this.pose, multiply(invertRigid(this.believed), believed)) : undefined;
+    this.believed = believed;
     const light = frame.color && lightAtDepthPixels(frame.camera, frame.color);
     const levels = buildDepthPyramid(frame.camera, frame.depth, 2, light, 1);
     if (this.field.blockCount === 0) {
@@ -106,7 +117,7 @@ export class LiveScan {
       this.state = 'tracked';
       return { state: 'first', pieceFromSensor: this.pose, overlapRatio: 1, inlierRatio: 1, rms: 0, correlation: 1 };
     }
-    return this.state === 'lost' ? this.findBack(frame, levels) : this.follow(frame, levels);
+    return this.state === 'lost' ? this.findBack(frame, levels) : this.follow(frame, levels, carried);
   }
 
   /**
@@ -123,7 +134,11 @@ export class LiveScan {
     return live;
   }
 
-  private follow(frame: Omit<DepthFrame, 'scanFromSensor'>, levels: DepthLevel[]): LiveFrameResult {
+  private follow(
+    frame: Omit<DepthFrame, 'scanFromSensor'>,
+    levels: DepthLevel[],
+    carried: Mat4 | undefined,
+  ): LiveFrameResult {
     const { usual } = this;
     const demands = {
       overlapRatio: 0.3,
@@ -134,16 +149,19 @@ export class LiveScan {
     };
     // The last motion goes on, or has stopped: whichever fits.
     let best: { pose: Mat4; result: Alignment } | undefined;
-    for (const guess of [multiply(this.pose, this.motion), this.pose]) {
-      const found = this.align(levels, guess, 12);
+    for (const guess of carried ? [carried] : [multiply(this.pose, this.motion), this.pose]) {
+      const found = this.align(levels, guess, Math.max(12, 2 * this.o.voxel), carried ? TRUST : 0);
       if (!best || found.result.inlierRatio > best.result.inlierRatio) best = found;
       if (fits(found.result, demands)) break;
     }
-    const { pose, result } = best!;
+    const { result } = best!;
+    // A device that knows its own motion is believed where the shape says something else, or nothing.
+    const strays = carried && !(fits(result, demands) && this.isNear(best!.pose, carried));
+    const pose = strays ? carried : best!.pose;
     const motion = multiply(invertRigid(this.pose), pose);
     const believable =
       Math.hypot(motion[12], motion[13], motion[14]) <= this.o.maxShift && rotationAngle(motion) <= this.o.maxTurn;
-    if (!fits(result, demands) || !believable) {
+    if (!carried && !(fits(result, demands) && believable)) {
       this.state = 'lost';
       return { state: 'lost', pieceFromSensor: this.pose, ...figures(result) };
     }
@@ -151,16 +169,32 @@ export class LiveScan {
     this.motion = motion;
     if (this.trial > 0) this.trial--;
     if (this.trial > 0) return { state: 'returning', pieceFromSensor: pose, ...figures(result) };
+    if (strays) return this.takeIn(frame, levels, pose, result);
     usual.rms = usual.rms === 0 ? result.rms : 0.9 * usual.rms + 0.1 * result.rms;
     usual.correlation =
       usual.correlation === 0 ? result.correlation : 0.97 * usual.correlation + 0.03 * result.correlation;
     usual.inlierRatio = 0.9 * usual.inlierRatio + 0.1 * result.inlierRatio;
+    return this.takeIn(frame, levels, pose, result);
+  }
+
+  private takeIn(
+    frame: Omit<DepthFrame, 'scanFromSensor'>,
+    levels: DepthLevel[],
+    pose: Mat4,
+    result: Alignment,
+  ): LiveFrameResult {
     this.state = 'tracked';
     if (this.isNews(pose)) {
       this.add(frame);
       this.reference = { pose, levels };
     }
     return { state: 'tracked', pieceFromSensor: pose, ...figures(result) };
+  }
+
+  /** Has an alignment moved no farther from a carried pose than a device errs from one frame to the next. */
+  private isNear(pose: Mat4, carried: Mat4): boolean {
+    const d = multiply(invertRigid(carried), pose);
+    return Math.hypot(d[12], d[13], d[14]) < 2 * this.o.voxel && rotationAngle(d) < 0.02;
   }
 
   /** Tries the places that look most alike; the strictest fit wins. */
@@ -191,11 +225,11 @@ export class LiveScan {
     return { state: 'returning', pieceFromSensor: this.pose, ...figures(best.result) };
   }
 
-  private align(levels: DepthLevel[], guess: Mat4, reach: number): { pose: Mat4; result: Alignment } {
+  private align(levels: DepthLevel[], guess: Mat4, reach: number, trust = 0): { pose: Mat4; result: Alignment } {
     const model = this.modelFrom(guess, levels[0].camera);
     const { voxel } = this.o;
     const references = [0, 1].map((k) => this.referencesFor(model, k));
-    const found = alignProjectively([
+    const stages = [
       { frame: levels[1], model: model.levels[1], iterations: 8, maxDistance: reach, references: references[1] },
       {
         frame: levels[0],
@@ -205,7 +239,8 @@ export class LiveScan {
         references: references[0],
       },
       { frame: levels[0], model: model.levels[0], iterations: 4, maxDistance: 3 * voxel, references: references[0] },
-    ]);
+    ];
+    const found = alignProjectively(stages, identity(), trust);
     const { correlation } = compareContrast(levels[0], model.levels[0], found.modelFromFrame);
     return { pose: orthonormalized(multiply(model.pose, found.modelFromFrame)), result: { ...found, correlation } };
   }

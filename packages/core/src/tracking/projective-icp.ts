@@ -1,4 +1,4 @@
-import { fromTwist, identity, multiply, type Mat4 } from '../math/mat4.js';
+import { fromTwist, identity, invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import { solveCholeskyInPlace } from '../math/solve.js';
 import { accumulateContrast, type ContrastReference } from './contrast-term.js';
 import type { DepthLevel } from './depth-pyramid.js';
@@ -35,10 +35,17 @@ const MIN_NORMAL_COSINE = 0.7;
  * the pixel it falls on, then point to plane with Tukey weights. No search, so a pair costs a few operations.
  * O(pixels · iterations).
  *
+ * @param trust how much the start is believed, as a share of what a plane faced squarely says: what the surface does
+ *   not hold then stays at the start; 0 lets it go
+ *
  * Sources: G. Blais, M. Levine (1995), Registering multiview range data to create 3D computer objects (projective
  * pairing); R. Newcombe et al. (2011), KinectFusion.
  */
-export function alignProjectively(stages: ProjectiveIcpStage[], start: Mat4 = identity()): ProjectiveIcpResult {
+export function alignProjectively(
+  stages: ProjectiveIcpStage[],
+  start: Mat4 = identity(),
+  trust = 0,
+): ProjectiveIcpResult {
   let pose = start;
   const A = new Float64Array(36);
   const b = new Float64Array(6);
@@ -52,6 +59,7 @@ export function alignProjectively(stages: ProjectiveIcpStage[], start: Mat4 = id
         wellPosed = false;
         break;
       }
+      if (trust > 0) holdTo(start, pose, trust * counts.inliers, stage.frame, A, b);
       // A little damping holds directions that the surface leaves free.
       for (let a = 0; a < 6; a++) A[7 * a] += (a < 3 ? 20 : 1e-3) + 1e-6 * A[7 * a];
       if (!solveCholeskyInPlace(A, b, 6)) wellPosed = false;
@@ -68,6 +76,28 @@ export function alignProjectively(stages: ProjectiveIcpStage[], start: Mat4 = id
     rms: counts.inliers > 0 ? Math.sqrt(counts.squares / counts.inliers) : Infinity,
     wellPosed,
   };
+}
+
+/** Adds springs that draw a pose back to where it began; turns count by what they move at the frame's distance. */
+function holdTo(start: Mat4, pose: Mat4, weight: number, frame: DepthLevel, A: Float64Array, b: Float64Array): void {
+  let z2 = 0;
+  let n = 0;
+  for (let i = 2; i < frame.points.length; i += 300) {
+    const z = frame.points[i];
+    if (z > 0) {
+      z2 += z * z;
+      n++;
+    }
+  }
+  const arm = n > 0 ? z2 / n : 1;
+  const d = multiply(pose, invertRigid(start));
+  // Small turns: the antisymmetric half of the rotation.
+  const strayed = [0.5 * (d[6] - d[9]), 0.5 * (d[8] - d[2]), 0.5 * (d[1] - d[4]), d[12], d[13], d[14]];
+  for (let k = 0; k < 6; k++) {
+    const w = k < 3 ? weight * arm : weight;
+    A[7 * k] += w;
+    b[k] += w * strayed[k];
+  }
 }
 
 interface PairCounts {

@@ -80,9 +80,10 @@ export class CaptureClient {
   }
 
   /** Records into a capture of the server; `held` are the frames that it has already, `stops` those of a turntable. */
-  begin(capture: CaptureView, byColor: boolean, held?: ArrayBuffer, stops = 0): void {
+  begin(capture: CaptureView, how: { byColor: boolean; coarse?: boolean; stops?: number }, held?: ArrayBuffer): void {
     const { id: captureId, nextSequence } = capture;
-    this.post({ type: 'begin', captureId, nextSequence, byColor, held, stops });
+    const { byColor, coarse = false, stops = 0 } = how;
+    this.post({ type: 'begin', captureId, nextSequence, byColor, coarse, held, stops });
     this.set({ capture, phase: 'recording', stored: 0, trouble: null, lostSince: null, said: 'Recording' });
   }
 

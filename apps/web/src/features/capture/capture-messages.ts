@@ -5,7 +5,15 @@ import type { Coverage, SplatPatch, StandOff, TrackingState } from '@amber-knit/
 export type ToCapture =
   | { type: 'connect'; url: string }
   /** Track and record from now on; frames already held by the server come first when a capture is resumed. */
-  | { type: 'begin'; captureId: string; nextSequence: number; held?: ArrayBuffer; byColor: boolean; stops: number }
+  | {
+      type: 'begin';
+      captureId: string;
+      nextSequence: number;
+      held?: ArrayBuffer;
+      byColor: boolean;
+      coarse: boolean;
+      stops: number;
+    }
   | { type: 'pause' }
   | { type: 'resume' }
   /** Takes the newest kept frames back, those of the last so many seconds. */

@@ -18,6 +18,8 @@ const tell = (message: ClientMessage): void => captureClient.tell(message);
 const BOX = 'min-w-0 rounded-lg border border-[var(--field)] bg-panel px-2 py-1';
 /** How much of the newest is taken back at a time, seconds. */
 const TAKE_BACK_SECONDS = 3;
+/** Spacing of a scan's points in the coarse profile, mm. */
+const COARSE_SPACING = 15;
 
 /** The right side of the bench while capturing: device, recording, sides seen, settings. */
 export function CapturePanel({
@@ -42,11 +44,16 @@ export function CapturePanel({
   const suggested = plan.deviceId || advice.devices.find((d) => d.fit === 'good')?.id || list?.devices[0]?.id || '';
   const [deviceId, setDeviceId] = useState('');
   const [setup, setSetup] = useState('');
-  const [support, setSupport] = useState<'remove' | 'keep'>('remove');
+  const [chosenSupport, setSupport] = useState<'remove' | 'keep' | null>(null);
+  const [coarse, setCoarse] = useState(false);
+  const [within, setWithin] = useState(0);
   const [place, setPlace] = useState(true);
   const [stops, setStops] = useState(12);
   const { phase, device, report, trouble } = state;
   const recording = phase === 'recording' || phase === 'paused';
+  // A room stands on its floor; a thing is wanted without its table.
+  const forRooms = device?.deviceClass === 'lidar';
+  const support = chosenSupport ?? (forRooms && within === 0 ? 'keep' : 'remove');
   const hasTable = device?.sensors.includes('angle') ?? false;
 
   // The plan's settings hold from the start; the sliders stay open to change.
@@ -84,12 +91,13 @@ export function CapturePanel({
       deviceId: device!.id,
       settings: { ...state.settings },
     }).unwrap();
-    captureClient.begin(capture, advice.trackBy !== 'shape', undefined, hasTable ? stops : 0);
+    captureClient.begin(capture, { byColor: advice.trackBy !== 'shape', coarse, stops: hasTable ? stops : 0 });
   };
   const finish = async (): Promise<void> => {
     const capture = state.capture!;
     const frames = await captureClient.end();
-    if (frames > 0) await finishCapture({ id: capture.id, support, place }).unwrap();
+    if (frames > 0)
+      await finishCapture({ id: capture.id, support, place, within, spacing: coarse ? COARSE_SPACING : 0 }).unwrap();
     setSetup('');
   };
   const failed = beginning.error ?? finishing.error;
@@ -170,6 +178,38 @@ export function CapturePanel({
             </select>
           </label>
         )}
+        {forRooms && (
+          <>
+            <label className="grid grid-cols-[5rem_1fr] items-center gap-2">
+              Profile
+              <select
+                value={coarse ? 'coarse' : 'fine'}
+                disabled={recording}
+                onChange={(e) => setCoarse(e.target.value === 'coarse')}
+                className={BOX}
+              >
+                <option value="fine">Fine: every view counts</option>
+                <option value="coarse">Coarse: quick, half as dense</option>
+              </select>
+            </label>
+            <label className="grid grid-cols-[5rem_1fr] items-center gap-2">
+              Extent
+              <select value={within} onChange={(e) => setWithin(Number(e.target.value))} className={BOX}>
+                <option value={0}>Whole scene</option>
+                {[200, 400, 700, 1200].map((r) => (
+                  <option key={r} value={r}>
+                    One object, within {r} mm
+                  </option>
+                ))}
+              </select>
+            </label>
+            {within > 0 && (
+              <p className="m-0 text-muted">
+                Kept is what lies that near to the place you aim at when recording begins.
+              </p>
+            )}
+          </>
+        )}
         {!recording && (
           <Button tone="go" onClick={() => void record()} disabled={phase === 'ending' || beginning.isLoading}>
             <Circle size={14} fill="currentColor" /> {phase === 'ending' ? 'Storing the last frames …' : 'Record'}
@@ -206,10 +246,12 @@ export function CapturePanel({
         {trouble && <Notice tone="error">{trouble}</Notice>}
         {failed !== undefined && <Notice tone="error">{problemText(failed)}</Notice>}
       </section>
-      <section aria-label="Sides seen" className="mt-2">
-        <h3 className="mb-1 mt-0 text-sm font-semibold">Sides seen</h3>
-        <CoverageDial coverage={report?.coverage} />
-      </section>
+      {!forRooms && (
+        <section aria-label="Sides seen" className="mt-2">
+          <h3 className="mb-1 mt-0 text-sm font-semibold">Sides seen</h3>
+          <CoverageDial coverage={report?.coverage} />
+        </section>
+      )}
       <section aria-label="Support" className="mt-4 flex flex-col gap-1.5">
         <h3 className="m-0 text-sm font-semibold">Support</h3>
         <label className="grid grid-cols-[1fr_6rem] items-center gap-2">

@@ -33,6 +33,7 @@ export function CaptureView({ cutHeight, sound }: { cutHeight: number; sound: bo
     const live = new LiveView(canvas.current!, device.range, (1.6 * device.range.best) / focal);
     live.onCount = setSplats;
     view.current = live;
+    let kept = 0;
     const remove = captureClient.addViewer({
       cleared: () => live.clear(),
       patches: (p) => live.add(p),
@@ -41,7 +42,12 @@ export function CaptureView({ cutHeight, sound }: { cutHeight: number; sound: bo
         live.setPlace(p, middle);
         live.setCut(p, height.current);
       },
-      frame: (r) => r.pose && live.setPose(r.pose, r.state !== 'lost'),
+      frame: (r) => {
+        if (!r.pose) return;
+        live.setPose(r.pose, r.state !== 'lost');
+        if (r.kept > kept) live.addStand(r.pose);
+        kept = r.kept;
+      },
     });
     return () => {
       remove();

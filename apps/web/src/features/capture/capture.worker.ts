@@ -2,7 +2,7 @@ import { DeviceSession, type DeviceFrame, type DeviceInfo } from '@amber-knit/de
 import type { DepthFrame } from '@amber-knit/core/geometry';
 import { decodeCapture } from '@amber-knit/core/stored';
 import { invertRigid, multiply, rotationAngle, type Mat4, type Vec3 } from '@amber-knit/core/math';
-import { frameCloud, removeSupportPlane } from '@amber-knit/core/pointcloud';
+import { aimedAt, frameCloud, removeSupportPlane } from '@amber-knit/core/pointcloud';
 import { createRunContext } from '@amber-knit/core/runtime';
 import {
   CoverageCounter,
@@ -10,6 +10,7 @@ import {
   measureExposure,
   measureStandOff,
   type LiveFrameResult,
+  type LiveScanOptions,
 } from '@amber-knit/core/tracking';
 import { alignStops } from '@amber-knit/core/turntable';
 import type { FromCapture, FrameReport, ToCapture } from './capture-messages';
@@ -24,8 +25,8 @@ import { TurntableRun } from './turntable-run';
 
 /** Width of the camera tiles, pixels. */
 const TILE = 320;
-/** A frame is kept when it has moved so far from the last one kept, or turned so far. */
-const KEEP_MM = 18;
+/** A frame is kept when it has moved so far from the last one kept, as a share of the best distance, or turned so far. */
+const KEEP_SHARE = 0.055;
 const KEEP_RAD = 0.06;
 /** Splats are handed out every so many frames. */
 const SHOW_EVERY = 3;
@@ -41,6 +42,8 @@ let session: (DeviceSession & { device: DeviceInfo }) | undefined;
 let mode: 'looking' | 'recording' | 'paused' = 'looking';
 let captureId = '';
 let byColor = true;
+/** Coarse: larger voxels and fewer frames kept. */
+let coarse = false;
 let nextSequence = 0;
 let live: LiveScan | undefined;
 let table: TurntableRun | undefined;
@@ -127,6 +130,7 @@ async function connect(url: string): Promise<void> {
 function begin(m: Extract<ToCapture, { type: 'begin' }>): void {
   captureId = m.captureId;
   byColor = m.byColor;
+  coarse = m.coarse;
   nextSequence = m.nextSequence;
   reset();
   if (m.held) {
@@ -180,11 +184,8 @@ function takeBack(seconds: number): void {
   const first = kept.find((k) => k.at > from && k.at > 0) ?? last;
   const gone = kept.filter((k) => k.sequence >= first.sequence).length;
   kept = kept.filter((k) => k.sequence < first.sequence);
-  void fetch(`/api/captures/${captureId}/take-back`, {
-    method: 'POST',
-    headers: { 'content-type': 'application/json' },
-    body: JSON.stringify({ from: first.sequence }),
-  });
+  // After the frames that are still on their way, so that none of them comes too late to be taken back.
+  keeper.postMessage({ captureId, takeBack: first.sequence } satisfies KeepRequest);
   rebuild();
   tell({ type: 'taken-back', frames: gone });
 }
@@ -208,10 +209,10 @@ function rebuild(): void {
 }
 
 /** The live model follows the device: voxels a little larger than a pixel on the surface. */
-function optionsFor(d: DeviceInfo): { voxel: number; maxShift: number } {
+function optionsFor(d: DeviceInfo): Partial<LiveScanOptions> {
   const focal = d.depthSize.width / 2 / Math.tan((d.fieldOfView.horizontal * Math.PI) / 360);
   const voxel = Math.max(0.8, Math.round((16 * d.range.best) / focal) / 10);
-  return { voxel, maxShift: 0.14 * d.range.best };
+  return { voxel: coarse ? 2 * voxel : voxel, maxShift: 0.14 * d.range.best, addShift: 0.06 * d.range.best };
 }
 
 function take(f: DeviceFrame): void {
@@ -230,7 +231,7 @@ function take(f: DeviceFrame): void {
     },
   };
   if (table && f.angle !== undefined) table.take(frame, f.angle);
-  const result = mode === 'recording' ? track(frame) : undefined;
+  const result = mode === 'recording' ? track(frame, f.pose) : undefined;
   times.push(performance.now());
   if (times.length > 12) times.shift();
   const exposure = depth.infrared ? measureExposure(z, depth.infrared) : { burnt: 0, missing: 0 };
@@ -253,12 +254,16 @@ function take(f: DeviceFrame): void {
   );
 }
 
-function track(frame: Omit<DepthFrame, 'scanFromSensor'>): LiveFrameResult {
+function track(frame: Omit<DepthFrame, 'scanFromSensor'>, believed?: Mat4): LiveFrameResult {
   if (!live) {
     live = new LiveScan(optionsFor(session!.device));
   }
-  const result = live.process(byColor ? frame : { ...frame, color: undefined });
-  if (result.state === 'first') findSupport({ ...frame, scanFromSensor: result.pieceFromSensor });
+  const result = live.process(byColor ? frame : { ...frame, color: undefined }, believed);
+  if (result.state === 'first') {
+    const first = { ...frame, scanFromSensor: result.pieceFromSensor };
+    if (believed) standUpright(first, believed);
+    else findSupport(first);
+  }
   if (result.state === 'first' || result.state === 'tracked') {
     countSide(result.pieceFromSensor);
     keepIfNew(frame, result.pieceFromSensor);
@@ -276,8 +281,8 @@ function keepIfNew(frame: Omit<DepthFrame, 'scanFromSensor'>, pose: Mat4): void 
     const shift = Math.hypot(d[12], d[13], d[14]);
     const turn = rotationAngle(d);
     // Without a large picture it takes three times the way.
-    const share = large ? 1 : 3;
-    if (shift < share * KEEP_MM && turn < share * KEEP_RAD) return;
+    const share = (large ? 1 : 3) * (coarse ? 2 : 1);
+    if (shift < share * KEEP_SHARE * session!.device.range.best && turn < share * KEEP_RAD) return;
   }
   keep({ ...frame, scanFromSensor: pose });
 }
@@ -342,6 +347,12 @@ function findSupport(frame: DepthFrame): void {
   const distance = plane ? plane.offset + normal[0] * m[12] + normal[1] * m[13] + normal[2] * m[14] : 0;
   coverage = new CoverageCounter(middle, normal, [m[12] - middle[0], m[13] - middle[1], m[14] - middle[2]]);
   tell({ type: 'support', plane: plane ? { normal, distance } : null, middle });
+}
+
+/** A device that knows its pose knows which way is up; a room has no support to be cut away. */
+function standUpright(frame: DepthFrame, believed: Mat4): void {
+  const normal: Vec3 = [believed[2], believed[6], believed[10]];
+  tell({ type: 'support', plane: { normal, distance: -1e9 }, middle: aimedAt(frame) });
 }
 
 function showChanges(limit: number): void {

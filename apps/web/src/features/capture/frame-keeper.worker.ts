@@ -1,12 +1,9 @@
 import { encodeFrames } from '@amber-knit/core/stored';
 import type { DepthFrame } from '@amber-knit/core/geometry';
 
-/** A frame to store. */
-export interface KeepRequest {
-  captureId: string;
-  sequence: number;
-  frame: DepthFrame;
-}
+/** A frame to store, or frames to take back again, in the order in which they were asked for. */
+export type KeepRequest =
+  { captureId: string; sequence: number; frame: DepthFrame } | { captureId: string; takeBack: number };
 
 /** How far storing has come. `trouble` is set while the server can't be reached; nothing is lost, it is tried again. */
 export interface KeepReport {
@@ -33,22 +30,17 @@ onmessage = (e: MessageEvent<KeepRequest>) => {
 async function work(): Promise<void> {
   working = true;
   while (waiting.length > 0) {
-    const { captureId, sequence, frame } = waiting[0];
-    const body = new Blob([encodeFrames([frame]) as Uint8Array<ArrayBuffer>]);
+    const { path, init, isFrame } = requestFor(waiting[0]);
     for (let patience = 500; ; patience = Math.min(8000, 2 * patience)) {
       try {
-        const answer = await fetch(`/api/captures/${captureId}/frames/${sequence}`, {
-          method: 'PUT',
-          headers: { 'content-type': 'application/octet-stream' },
-          body,
-        });
+        const answer = await fetch(path, init);
         if (answer.ok) {
-          stored++;
+          if (isFrame) stored++;
           break;
         }
         // The server has understood and does not want it: trying again would not help.
         if (answer.status < 500) {
-          refused++;
+          if (isFrame) refused++;
           const problem = (await answer.json().catch(() => ({}))) as { detail?: string };
           report(problem.detail ?? 'The server refused a frame.');
           break;
@@ -63,4 +55,17 @@ async function work(): Promise<void> {
     report(null);
   }
   working = false;
+}
+
+/** What is asked of the server. A frame is packed only when its turn has come. */
+function requestFor(r: KeepRequest): { path: string; init: RequestInit; isFrame: boolean } {
+  const to = `/api/captures/${r.captureId}`;
+  if ('takeBack' in r) {
+    const headers = { 'content-type': 'application/json' };
+    const body = JSON.stringify({ from: r.takeBack });
+    return { path: `${to}/take-back`, init: { method: 'POST', headers, body }, isFrame: false };
+  }
+  const headers = { 'content-type': 'application/octet-stream' };
+  const body = new Blob([encodeFrames([r.frame]) as Uint8Array<ArrayBuffer>]);
+  return { path: `${to}/frames/${r.sequence}`, init: { method: 'PUT', headers, body }, isFrame: true };
 }

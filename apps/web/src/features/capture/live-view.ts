@@ -49,6 +49,9 @@ const FRAGMENT = /* glsl */ `
   }
 `;
 
+/** Size of a kept frame's outline against the scanner's. */
+const STAND_SIZE = 0.3;
+
 export type LiveColor = 'true' | 'shape' | 'distance';
 
 interface Slot {
@@ -70,6 +73,8 @@ export class LiveView {
   private readonly trail: THREE.Line;
   private readonly mark: THREE.LineSegments;
   private trailPoints: number[] = [];
+  private readonly stands: THREE.LineSegments;
+  private standPoints: number[] = [];
   private slots = new Map<number, Slot>();
   private used = 0;
   private count = 0;
@@ -114,13 +119,16 @@ export class LiveView {
     this.scanner.matrixAutoUpdate = false;
     this.scanner.visible = false;
     this.trail = new THREE.Line(new THREE.BufferGeometry(), teal);
+    this.stands = new THREE.LineSegments(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color: 0xb4690e }));
+    this.stands.frustumCulled = false;
+    this.trail.frustumCulled = false;
     this.mark = new THREE.LineSegments(
       new THREE.BufferGeometry(),
       new THREE.LineBasicMaterial({ color: 0xd0341f, depthTest: false }),
     );
     this.mark.visible = false;
     this.mark.frustumCulled = false;
-    this.scene.add(this.points, this.scanner, this.trail, this.mark);
+    this.scene.add(this.points, this.scanner, this.trail, this.stands, this.mark);
     this.resize = new ResizeObserver(() => this.fitCanvas());
     this.resize.observe(canvas.parentElement ?? canvas);
     this.fitCanvas();
@@ -142,6 +150,9 @@ export class LiveView {
     this.used = 0;
     this.count = 0;
     this.trailPoints = [];
+    this.standPoints = [];
+    this.stands.geometry.dispose();
+    this.stands.geometry = new THREE.BufferGeometry();
     this.settled = false;
     this.trail.geometry.dispose();
     this.trail.geometry = new THREE.BufferGeometry();
@@ -228,6 +239,21 @@ export class LiveView {
       this.trail.geometry.setAttribute('position', new THREE.Float32BufferAttribute(this.trailPoints, 3));
     }
     if (this.follow) this.lookFrom(new THREE.Vector3(pose[12], pose[13], pose[14]));
+    this.draw();
+  }
+
+  /** Leaves a small outline of the scanner where a frame was kept. */
+  addStand(pose: number[]): void {
+    const m = new THREE.Matrix4().fromArray(pose);
+    const outline = this.scanner.geometry.getAttribute('position') as THREE.BufferAttribute;
+    const p = new THREE.Vector3();
+    for (let i = 0; i < outline.count; i++) {
+      p.fromBufferAttribute(outline, i).multiplyScalar(STAND_SIZE).applyMatrix4(m);
+      this.standPoints.push(p.x, p.y, p.z);
+    }
+    this.stands.geometry.dispose();
+    this.stands.geometry = new THREE.BufferGeometry();
+    this.stands.geometry.setAttribute('position', new THREE.Float32BufferAttribute(this.standPoints, 3));
     this.draw();
   }
 

@@ -21,7 +21,7 @@ export function OpenCaptures({ pieceId }: { pieceId: string }) {
       const stop = captureClient.subscribe(() => {
         if (captureClient.current().phase !== 'looking') return;
         stop();
-        captureClient.begin(c, true, held);
+        captureClient.begin(c, { byColor: true }, held);
       });
     } catch {
       setFault('The frames could not be fetched. They are safe on the server; try again.');
