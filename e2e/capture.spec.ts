@@ -106,3 +106,34 @@ test('a room corner by lidar: coarse, one object out of it, with its frames', as
   expect(steps[0].params).toMatchObject({ within: 1200, spacing: 15 });
   expect(steps[0].figures.spacing).toBeGreaterThan(8);
 });
+
+test('a turntable run: empty support learned, shape from twelve stops, colour from two sides', async ({ page }) => {
+  const id = await newPiece(page, 'Turned jug');
+  await page.goto(`/pieces/${id}/bench/capture`);
+  await page.getByText('Structured light with turntable').click();
+  await page.getByRole('button', { name: 'Connect' }).click();
+  const bench = page.getByRole('region', { name: 'Simulated bench' });
+  await expect(page.getByLabel('Distance to the object')).toContainText(/distance/, { timeout: 60_000 });
+  await bench.getByText('Nothing there yet').click();
+  await expect(page.getByLabel('Nothing there yet')).toBeChecked();
+  await page.waitForTimeout(2500);
+  await page.getByRole('button', { name: 'Learn the empty support' }).click();
+  const said = page.getByRole('region', { name: 'Recording' }).getByRole('status');
+  await expect(said).toContainText('Empty support learned', { timeout: 60_000 });
+  await bench.getByText('Nothing there yet').click();
+  await expect(page.getByLabel('Nothing there yet')).not.toBeChecked();
+  await page.waitForTimeout(2500);
+  await page.getByLabel('Stops').selectOption('12');
+  await page.getByRole('combobox', { name: /^Colour/ }).selectOption('2');
+  // Nothing is left of the support that could be taken away.
+  await expect(page.getByLabel('When finished')).toHaveValue('keep');
+  await page.getByRole('button', { name: 'Record' }).click();
+  await expect(said).toContainText('12 stops aligned', { timeout: 180_000 });
+  await page.getByRole('button', { name: 'Finish this scan' }).click();
+  await expect(page.getByText('Scan 1', { exact: true }).first()).toBeVisible({ timeout: 90_000 });
+  const [step] = (await (await page.request.get(`/api/pieces/${id}/steps`)).json()) as {
+    figures: { frames: number; points: number };
+  }[];
+  expect(step.figures.frames).toBe(14);
+  expect(step.figures.points).toBeGreaterThan(20_000);
+});

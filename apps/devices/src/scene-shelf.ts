@@ -96,7 +96,8 @@ export function arrangeScene(a: BenchArrangement): BenchScene {
         return remembered(p[0], p[1], p[2]);
       },
     },
-    middle: a.empty ? 40 : (b.min[2] + b.max[2]) / 2,
+    // Whoever takes the object off leaves the scanner where it is.
+    middle: (b.min[2] + b.max[2]) / 2,
     worldFromObject,
   };
 }

@@ -49,11 +49,11 @@ export class Harness {
   }
 
   /** Sends a file in parts. @returns the step that checks it */
-  upload(pieceId: string, name: string, bytes: Uint8Array): Promise<string> {
+  upload(pieceId: string, name: string, bytes: Uint8Array, about: Record<string, string> = {}): Promise<string> {
     return new Promise((resolve, reject) => {
       new Upload(Buffer.from(bytes), {
         endpoint: `${this.base}/api/uploads`,
-        metadata: { filename: name, pieceId, setup: 'Upright' },
+        metadata: { filename: name, pieceId, setup: 'Upright', ...about },
         chunkSize: 100_000,
         retryDelays: [],
         onError: reject,

@@ -5,7 +5,7 @@ import WebSocket from 'ws';
 import type { CaptureView, DeviceList, PieceView } from '@amber-knit/contracts';
 import type { DepthFrame } from '@amber-knit/core/geometry';
 import { identity } from '@amber-knit/core/math';
-import { decodeCapture, encodeFrames } from '@amber-knit/core/stored';
+import { decodeCapture, encodeFrames, encodePictureZip } from '@amber-knit/core/stored';
 import { FIRST_ANSWERS } from '@amber-knit/planning';
 import { Harness } from '../../test/harness.js';
 
@@ -147,4 +147,41 @@ test('a plan is checked, kept and sets the later defaults', async () => {
   const bad = { ...plan, kind: 'castle', size: -1 };
   const refused = await harness.http().patch(`/api/pieces/${piece.id}`).send({ plan: bad }).expect(400);
   expect(JSON.stringify(refused.body)).toMatch(/kind|size/);
+});
+
+test('a server that starts anew goes on with the capture of the one before', async () => {
+  const { piece, capture } = await begin();
+  await put(capture.id, 0, frame(300)).expect(204);
+  const restarted = await Harness.start(process.env.DATABASE_URL!);
+  try {
+    const open = (await restarted.http().get(`/api/pieces/${piece.id}/captures`).expect(200)).body as CaptureView[];
+    expect(open).toMatchObject([{ id: capture.id, frames: 1, nextSequence: 1 }]);
+    // The frame that was under way when the old one stopped is sent again.
+    for (const k of [0, 1]) {
+      await restarted
+        .http()
+        .put(`/api/captures/${capture.id}/frames/${k}`)
+        .set('content-type', 'application/octet-stream')
+        .send(frame(300))
+        .expect(204);
+    }
+    const finished = await restarted.http().post(`/api/captures/${capture.id}/finish`).send({ support: 'keep' });
+    expect(finished.body).toMatchObject({ operationId: 'capture.live' });
+  } finally {
+    await restarted.app.close();
+  }
+});
+
+test('an upload names the operation that takes it, with its parameters', async () => {
+  const piece = await harness.newPiece();
+  const zip = encodePictureZip([{ name: '0.png', bytes: new Uint8Array([1]) }]);
+  const recording = { operation: 'capture.line-laser', params: JSON.stringify({ distance: 440, laserAngle: 27 }) };
+  const step = await harness.step(await harness.upload(piece.id, 'Turn.zip', zip, recording));
+  expect(step).toMatchObject({
+    operationId: 'capture.line-laser',
+    params: { distance: 440, laserAngle: 27, height: 100 },
+  });
+  for (const bad of [{ params: 'no json' }, { params: '[]' }, { operation: 'none' }, { params: '{"distance":-5}' }]) {
+    await expect(harness.upload(piece.id, 'Turn.zip', zip, { ...recording, ...bad })).rejects.toThrow(/4\d\d/);
+  }
 });

@@ -1,4 +1,4 @@
-import { Injectable, type OnModuleDestroy, type OnModuleInit } from '@nestjs/common';
+import { Injectable, Logger, type OnModuleDestroy, type OnModuleInit } from '@nestjs/common';
 import pg from 'pg';
 import { Subject } from 'rxjs';
 import { DataSource } from 'typeorm';
@@ -13,6 +13,7 @@ export class EventsService implements OnModuleInit, OnModuleDestroy {
   readonly events = new Subject<ServerEvent>();
   private client?: pg.Client;
   private closed = false;
+  private readonly log = new Logger(EventsService.name);
 
   constructor(private readonly db: DataSource) {}
 
@@ -29,7 +30,12 @@ export class EventsService implements OnModuleInit, OnModuleDestroy {
   private async listen(): Promise<void> {
     const options = this.db.options as { url?: string };
     const client = new pg.Client({ connectionString: options.url });
-    client.on('notification', (n) => void this.forward(n.channel, n.payload ?? ''));
+    client.on('notification', (n) => {
+      // An event that can't be told is no fault: browsers ask again when they connect anew.
+      this.forward(n.channel, n.payload ?? '').catch((e: unknown) => {
+        if (!this.closed) this.log.warn(`An event was not told: ${String(e)}`);
+      });
+    });
     client.on('error', () => {
       // The database went away: try again until it is back.
       if (!this.closed) setTimeout(() => void this.listen().catch(() => undefined), 1000);

@@ -1,2 +1,3 @@
 export * from './turntable-axis.js';
 export * from './align-stops.js';
+export * from './empty-support.js';

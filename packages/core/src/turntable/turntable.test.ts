@@ -15,7 +15,7 @@ import {
 import { createRunContext } from '../runtime/index.js';
 import { levelOf } from '../tracking/index.js';
 import { lumps, meshOf } from '../../test/shapes.js';
-import { findTurntableAxis, turnedBack, type TurntableStop } from './index.js';
+import { findTurntableAxis, learnEmpty, turnedBack, withoutEmpty, type TurntableStop } from './index.js';
 
 const camera = { width: 128, height: 96, fx: 230, fy: 230, cx: 63.5, cy: 47.5 };
 // The sensor stands askew; the table's axis is the world's z through (6, -4), the object sits off the axis.
@@ -80,4 +80,21 @@ test('too few stops, and stops that do not belong together, are refused in words
   const random = createRandom(1);
   const noise = stops.map((s) => ({ ...s, points: s.points.map(() => 400 * random()) }));
   expect(() => findTurntableAxis(noise, plane, near, 30, ctx)).toThrow(/no axis/);
+});
+
+test('what was there when the support was empty is left out, what stands before it stays', () => {
+  const random = createRandom(2);
+  // Nothing is measured in the upper rows, nor in one place of the support.
+  const flat = () =>
+    Float32Array.from({ length: 400 }, (_, i) => (i < 200 || i === 333 ? 0 : 300 + 0.05 * gaussian(random)));
+  const empty = learnEmpty([flat(), flat(), flat()], 20);
+  const depth = flat();
+  // A thing 2 mm before the support, and something new where nothing was measured before.
+  for (let i = 300; i < 330; i++) depth[i] = 298;
+  depth[5] = 310;
+  depth[333] = 300;
+  const rest = withoutEmpty(depth, empty, 0.8);
+  expect(Array.from(rest.subarray(300, 330)).every((z) => z === 298)).toBe(true);
+  expect(rest[5]).toBe(310);
+  expect(Array.from(rest).filter((z) => z > 0)).toHaveLength(31);
 });

@@ -15,6 +15,8 @@ export interface CaptureState {
   lostSince: number | null;
   stored: number;
   waiting: number;
+  /** The empty support was shown: it is left out of every stop. */
+  emptyLearned: boolean;
   trouble: string | null;
   /** Last thing worth saying. */
   said: string;
@@ -30,6 +32,7 @@ const CLOSED: CaptureState = {
   lostSince: null,
   stored: 0,
   waiting: 0,
+  emptyLearned: false,
   trouble: null,
   said: '',
 };
@@ -80,10 +83,14 @@ export class CaptureClient {
   }
 
   /** Records into a capture of the server; `held` are the frames that it has already, `stops` those of a turntable. */
-  begin(capture: CaptureView, how: { byColor: boolean; coarse?: boolean; stops?: number }, held?: ArrayBuffer): void {
+  begin(
+    capture: CaptureView,
+    how: { byColor: boolean; coarse?: boolean; stops?: number; colorViews?: number },
+    held?: ArrayBuffer,
+  ): void {
     const { id: captureId, nextSequence } = capture;
-    const { byColor, coarse = false, stops = 0 } = how;
-    this.post({ type: 'begin', captureId, nextSequence, byColor, coarse, held, stops });
+    const { byColor, coarse = false, stops = 0, colorViews = 0 } = how;
+    this.post({ type: 'begin', captureId, nextSequence, byColor, coarse, held, stops, colorViews });
     this.set({ capture, phase: 'recording', stored: 0, trouble: null, lostSince: null, said: 'Recording' });
   }
 
@@ -95,6 +102,10 @@ export class CaptureClient {
   resume(): void {
     this.post({ type: 'resume' });
     this.set({ phase: this.state.capture ? 'recording' : 'looking', said: 'Recording' });
+  }
+
+  learnEmpty(): void {
+    this.post({ type: 'learn-empty' });
   }
 
   takeBack(seconds: number): void {
@@ -146,13 +157,16 @@ export class CaptureClient {
         return this.set({ stored: m.frames, waiting: m.waiting, ...(m.waiting === 0 ? { trouble: null } : {}) });
       case 'taken-back':
         return this.set({ said: `${m.frames} frames taken back` });
+      case 'empty-learned':
+        return this.set({ emptyLearned: true });
       case 'said':
         return this.set({ said: m.text });
       case 'ended':
         this.set({ phase: 'looking', capture: null, lostSince: null, said: '' });
         return this.ended?.(m.frames);
       case 'trouble':
-        return this.set({ trouble: m.text, ...(m.over ? { phase: 'closed', lostSince: null } : {}) });
+        // A device that has gone leaves its capture among the unfinished ones.
+        return this.set({ trouble: m.text, ...(m.over ? { phase: 'closed', capture: null, lostSince: null } : {}) });
       case 'device-state':
         return;
     }

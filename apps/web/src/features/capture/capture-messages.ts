@@ -13,7 +13,10 @@ export type ToCapture =
       byColor: boolean;
       coarse: boolean;
       stops: number;
+      colorViews: number;
     }
+  /** What is seen now is the empty support of a standing scanner: taken out of every stop. */
+  | { type: 'learn-empty' }
   | { type: 'pause' }
   | { type: 'resume' }
   /** Takes the newest kept frames back, those of the last so many seconds. */
@@ -63,6 +66,7 @@ export type FromCapture =
   | { type: 'support'; plane: Plane | null; middle: [number, number, number] }
   | { type: 'stored'; frames: number; waiting: number }
   | { type: 'taken-back'; frames: number }
+  | { type: 'empty-learned' }
   /** How far a longer piece of work has come, in words. */
   | { type: 'said'; text: string }
   | { type: 'ended'; frames: number }

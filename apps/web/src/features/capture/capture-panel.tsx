@@ -45,6 +45,7 @@ export function CapturePanel({
   const [deviceId, setDeviceId] = useState('');
   const [setup, setSetup] = useState('');
   const [chosenSupport, setSupport] = useState<'remove' | 'keep' | null>(null);
+  const [colorViews, setColorViews] = useState(3);
   const [coarse, setCoarse] = useState(false);
   const [within, setWithin] = useState(0);
   const [place, setPlace] = useState(true);
@@ -53,7 +54,7 @@ export function CapturePanel({
   const recording = phase === 'recording' || phase === 'paused';
   // A room stands on its floor; a thing is wanted without its table.
   const forRooms = device?.deviceClass === 'lidar';
-  const support = chosenSupport ?? (forRooms && within === 0 ? 'keep' : 'remove');
+  const support = chosenSupport ?? (state.emptyLearned || (forRooms && within === 0) ? 'keep' : 'remove');
   const hasTable = device?.sensors.includes('angle') ?? false;
 
   // The plan's settings hold from the start; the sliders stay open to change.
@@ -91,7 +92,12 @@ export function CapturePanel({
       deviceId: device!.id,
       settings: { ...state.settings },
     }).unwrap();
-    captureClient.begin(capture, { byColor: advice.trackBy !== 'shape', coarse, stops: hasTable ? stops : 0 });
+    captureClient.begin(capture, {
+      byColor: advice.trackBy !== 'shape',
+      coarse,
+      stops: hasTable ? stops : 0,
+      colorViews,
+    });
   };
   const finish = async (): Promise<void> => {
     const capture = state.capture!;
@@ -177,6 +183,27 @@ export function CapturePanel({
               ))}
             </select>
           </label>
+        )}
+        {!recording && hasTable && (
+          <>
+            <label className="grid grid-cols-[5rem_1fr] items-center gap-2">
+              Colour
+              <select value={colorViews} onChange={(e) => setColorViews(Number(e.target.value))} className={BOX}>
+                <option value={0}>with the shape only</option>
+                {[2, 3, 4, 6].map((n) => (
+                  <option key={n} value={n}>
+                    afterwards, from {n} sides
+                  </option>
+                ))}
+              </select>
+            </label>
+            <Button
+              onClick={() => captureClient.learnEmpty()}
+              title="Take the object off first. What is seen then is left out of every stop: table, block, clamp."
+            >
+              Learn the empty support
+            </Button>
+          </>
         )}
         {forRooms && (
           <>

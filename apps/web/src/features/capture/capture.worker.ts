@@ -1,4 +1,4 @@
-import { DeviceSession, type DeviceFrame, type DeviceInfo } from '@amber-knit/device-protocol';
+import { DeviceSession, type DeviceFrame, type DeviceInfo, type DeviceSettings } from '@amber-knit/device-protocol';
 import type { DepthFrame } from '@amber-knit/core/geometry';
 import { decodeCapture } from '@amber-knit/core/stored';
 import { invertRigid, multiply, rotationAngle, type Mat4, type Vec3 } from '@amber-knit/core/math';
@@ -12,7 +12,7 @@ import {
   type LiveFrameResult,
   type LiveScanOptions,
 } from '@amber-knit/core/tracking';
-import { alignStops } from '@amber-knit/core/turntable';
+import { alignStops, learnEmpty, turnedBack, withoutEmpty } from '@amber-knit/core/turntable';
 import type { FromCapture, FrameReport, ToCapture } from './capture-messages';
 import type { KeepReport, KeepRequest } from './frame-keeper.worker';
 import { colorTile, sensorTile } from './tile-pictures';
@@ -28,6 +28,10 @@ const TILE = 320;
 /** A frame is kept when it has moved so far from the last one kept, as a share of the best distance, or turned so far. */
 const KEEP_SHARE = 0.055;
 const KEEP_RAD = 0.06;
+/** Frames that the empty support is learned from. */
+const EMPTY_FRAMES = 6;
+/** What lies so near before the empty support belongs to it, mm. */
+const CLEARANCE = 0.8;
 /** Splats are handed out every so many frames. */
 const SHOW_EVERY = 3;
 
@@ -40,6 +44,10 @@ interface KeptFrame {
 
 let session: (DeviceSession & { device: DeviceInfo }) | undefined;
 let mode: 'looking' | 'recording' | 'paused' = 'looking';
+let settings: DeviceSettings | undefined;
+/** Depths of the empty support, and frames that are being gathered for them. */
+let empty: Float32Array | undefined;
+let gathering: Float32Array[] | undefined;
 let captureId = '';
 let byColor = true;
 /** Coarse: larger voxels and fewer frames kept. */
@@ -89,6 +97,9 @@ async function handle(m: ToCapture): Promise<void> {
       return session?.send({ type: 'credit', frames: 2 });
     case 'take-back':
       return takeBack(m.seconds);
+    case 'learn-empty':
+      gathering = [];
+      return;
     case 'end':
       mode = 'looking';
       ending = true;
@@ -109,6 +120,7 @@ async function connect(url: string): Promise<void> {
     message: (message) => {
       if (message.type === 'state') tell({ type: 'device-state', state: message.state });
       else tell({ type: 'device', message });
+      if (message.type === 'ready' || message.type === 'settings') settings = message.settings;
       if (message.type === 'turned') table?.turned(message.angle);
     },
     frame: (f) => {
@@ -139,7 +151,7 @@ function begin(m: Extract<ToCapture, { type: 'begin' }>): void {
     kept = frames.map((frame, i) => ({ sequence: sequences[i], at: 0, frame: small(frame) }));
     rebuild();
   }
-  if (m.stops > 0) runTable(m.stops);
+  if (m.stops > 0) runTable(m.stops, m.colorViews);
   else mode = heldByHand() ? 'recording' : 'looking';
 }
 
@@ -147,17 +159,23 @@ function begin(m: Extract<ToCapture, { type: 'begin' }>): void {
 const heldByHand = (): boolean => session?.device.sensors.includes('angle') !== true;
 
 /** Leads the table through its stops, finds the axis, keeps the frames with their places. */
-function runTable(stops: number): void {
-  table = new TurntableRun(stops, {
+function runTable(stops: number, colorViews: number): void {
+  const large = settings?.colorEvery ?? 0;
+  table = new TurntableRun(stops, colorViews, {
+    begin: (pass) => session?.send({ type: 'settings', values: { colorEvery: pass === 'colour' ? 1 : 0 } }),
     turn: (angle) => session?.send({ type: 'turn', angle }),
     shoot: () => session?.send({ type: 'credit', frames: 1 }),
     say: (text) => tell({ type: 'said', text }),
-    done: (frames, angles) => {
+    done: (shape, colour) => {
       table = undefined;
+      session?.send({ type: 'settings', values: { colorEvery: large } });
       tell({ type: 'said', text: 'Finding the axis …' });
       try {
-        const r = alignStops(frames, angles, createRunContext());
-        r.frames.forEach((f) => keep(f));
+        const r = alignStops(shape.frames, shape.angles, createRunContext());
+        const colored = colour.frames.map((f, i) => ({ ...f, scanFromSensor: turnedBack(r.axis, colour.angles[i]) }));
+        [...r.frames, ...colored].forEach((f) =>
+          keep(empty ? { ...f, depth: withoutEmpty(f.depth, empty, CLEARANCE) } : f),
+        );
         rebuild();
         tell({ type: 'said', text: `${stops} stops aligned, ${r.axis.rms.toFixed(2)} mm apart. Finish, or go on.` });
       } catch (error) {
@@ -165,6 +183,20 @@ function runTable(stops: number): void {
       }
       session?.send({ type: 'credit', frames: 2 });
     },
+  });
+}
+
+/** The empty support, from a few frames. */
+function gather(z: Float32Array, width: number): void {
+  gathering!.push(z);
+  if (gathering!.length < EMPTY_FRAMES) return;
+  empty = learnEmpty(gathering!, width);
+  gathering = undefined;
+  const share = empty.reduce((n, d) => n + (d > 0 ? 1 : 0), 0) / empty.length;
+  tell({ type: 'empty-learned' });
+  tell({
+    type: 'said',
+    text: `Empty support learned: ${(100 * share).toFixed(0)} % of the picture. Now put the object on.`,
   });
 }
 
@@ -230,6 +262,7 @@ function take(f: DeviceFrame): void {
       image: { width: f.color.camera.width, height: f.color.camera.height, data: f.color.data },
     },
   };
+  if (gathering) gather(z, depth.camera.width);
   if (table && f.angle !== undefined) table.take(frame, f.angle);
   const result = mode === 'recording' ? track(frame, f.pose) : undefined;
   times.push(performance.now());

@@ -1,0 +1,40 @@
+import { expect, test } from '@playwright/test';
+import { CuttableLine } from './cuttable-line.js';
+
+/** Scanning while the line to the server fails: nothing that was captured is lost, and it is said plainly. */
+
+test('frames wait while the server is away and arrive afterwards; a device that goes leaves its frames', async ({
+  page,
+  baseURL,
+}) => {
+  const line = await CuttableLine.to(baseURL!);
+  const made = await page.request.post('/api/pieces', { data: { name: 'Cut line' } });
+  const { id } = (await made.json()) as { id: string };
+  await page.goto(`${line.base}/pieces/${id}/bench/capture`);
+  await page.getByText('Hand-held structured light').click();
+  await page.getByRole('button', { name: 'Connect' }).click();
+  await expect(page.getByLabel('Distance to the object')).toContainText('Good distance', { timeout: 60_000 });
+  await page.getByRole('button', { name: 'Record' }).click();
+  const reading = page.getByLabel('Reading');
+  await expect(reading).toContainText('tracked');
+
+  line.cut = ({ method }) => method === 'PUT';
+  await page.getByRole('button', { name: 'Go', exact: true }).click();
+  await expect(page.getByRole('alert')).toContainText('Frames wait here');
+  await expect(reading).toContainText(/[3-9] on their way/, { timeout: 60_000 });
+  const captures = async () =>
+    (await (await page.request.get(`/api/pieces/${id}/captures`)).json()) as { frames: number }[];
+  const before = (await captures())[0].frames;
+  line.cut = () => false;
+  await expect(reading).toContainText('all stored', { timeout: 60_000 });
+  await expect(page.getByText('Frames wait here')).toHaveCount(0);
+  const after = (await captures())[0].frames;
+  expect(after).toBeGreaterThan(before + 2);
+
+  line.breakSockets();
+  await expect(page.getByRole('alert')).toContainText(/device|connection/i);
+  expect((await captures())[0].frames).toBeGreaterThanOrEqual(after);
+  // What was captured can be gone on with.
+  await expect(page.getByRole('button', { name: 'Resume' })).toBeVisible();
+  line.close();
+});
