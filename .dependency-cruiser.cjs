@@ -21,6 +21,7 @@ module.exports = {
     only('fusion', core('fusion'), [core('math|runtime|geometry|spatial|pointcloud|mesh')]),
     only('tracking', core('tracking'), [core('math|runtime|geometry|spatial|fusion')]),
     only('turntable', core('turntable'), [core('math|runtime|geometry|spatial|pointcloud|fusion|tracking')]),
+    only('frames', core('frames'), [core('math|runtime|geometry|spatial|registration|tracking')]),
     only('line-laser', core('line-laser'), [core('math|runtime|geometry|spatial|pointcloud|stored')]),
     only('texture', core('texture'), [core('math|runtime|geometry|spatial|pointcloud|mesh|registration|fusion')]),
     only('measure', core('measure'), [core('math|runtime|geometry|spatial|pointcloud|mesh|registration|fusion')]),

@@ -1,3 +1,4 @@
+import { refineFrames } from '@amber-knit/core/frames';
 import { boundsOf, sensorPositions, type DepthFrame, type Scan } from '@amber-knit/core/geometry';
 import {
   createRandom,
@@ -37,7 +38,8 @@ function scanByHand(name: string, turn: Mat4, seed: number): { scan: Scan; objec
     tracked++;
     if (k % 3 === 0) frames.push({ ...frame, scanFromSensor: r.pieceFromSensor });
   }
-  const whole: Scan = { name, cloud: joinFrames(frames, 0.63), frames };
+  const refined = refineFrames(frames, {}, createRunContext()).frames;
+  const whole: Scan = { name, cloud: joinFrames(refined, 0.63), frames: refined };
   const cut = removeSupportPlane(
     whole.cloud,
     sensorPositions(whole),

@@ -1,7 +1,7 @@
 import { pointCount, type Scan } from '@amber-knit/core/geometry';
 import { count } from './each-scan.js';
 import { defineOperation } from './operation.js';
-import { ChoiceParam, LengthParam, TextParam } from './params.js';
+import { ChoiceParam, FlagParam, LengthParam, TextParam } from './params.js';
 
 export class CaptureLiveParams {
   @TextParam({ title: 'Name', help: 'Name of the scan; empty takes the capture’s.' })
@@ -31,6 +31,12 @@ export class CaptureLiveParams {
     whenEmpty: 'the whole scene',
   })
   within = 0;
+
+  @FlagParam({
+    title: 'Refine the frames',
+    help: 'Moves the frames a little so that all that see the same place agree, and the ends of a round meet.',
+  })
+  refine = true;
 }
 
 /** Makes a scan of the frames that were recorded while scanning. */
@@ -47,12 +53,21 @@ export const captureLive = defineOperation({
   async run({ file }, params, ctx) {
     const { decodeCapture } = await import('@amber-knit/core/stored');
     const { aimedAt, cropFrames, estimateSpacing, joinFrames } = await import('@amber-knit/core/pointcloud');
+    const { refineFrames } = await import('@amber-knit/core/frames');
     const { withoutSupport } = await import('./without-support.js');
     ctx.checkpoint(0.05, 'Reading frames');
-    const recorded = decodeCapture(file.bytes).frames;
+    const tracked = decodeCapture(file.bytes).frames;
+    const refined = params.refine && tracked.length > 2 ? refineFrames(tracked, {}, ctx.part(0.05, 0.4)) : undefined;
+    const recorded = refined?.frames ?? tracked;
+    if (refined && refined.misfits.length > 0) {
+      const names = refined.misfits.map((i) => tracked[i].name).join(', ');
+      ctx.note(
+        `${refined.misfits.length} of ${tracked.length} frames do not fit the others: ${names}. Look at them before registering.`,
+      );
+    }
     const frames = params.within > 0 ? cropFrames(recorded, aimedAt(recorded[0]), params.within) : recorded;
     const spacing = params.spacing || footprint(recorded[0]);
-    ctx.checkpoint(0.2, 'Joining frames');
+    ctx.checkpoint(0.4, 'Joining frames');
     const whole: Scan = {
       name: params.name || file.name,
       cloud: joinFrames(frames, spacing),
@@ -70,6 +85,13 @@ export const captureLive = defineOperation({
         frames: frames.length,
         points: pointCount(scan.cloud),
         supportPoints: removed,
+        ...(refined
+          ? {
+              refinedBy: Math.max(...refined.shifts),
+              residual: median(refined.residuals),
+              misfits: refined.misfits.length,
+            }
+          : {}),
         spacing: estimateSpacing(scan.cloud),
       },
     };
@@ -81,4 +103,8 @@ export const captureLive = defineOperation({
 function footprint(frame: { depth: Float32Array; camera: { fx: number } }): number {
   const measured = frame.depth.filter((z) => z > 0).sort();
   return Math.max(0.1, (measured[measured.length >> 1] ?? 400) / frame.camera.fx);
+}
+
+function median(values: Float32Array): number {
+  return values.filter((v) => v >= 0).sort()[values.length >> 1] ?? 0;
 }

@@ -23,12 +23,17 @@ export interface RefineJointlyOptions {
   samples: number;
   /** Stops early once no scan moves more than this, mm, at the final distances. */
   tolerance: number;
+  /** Share of the usual information that draws every scan back to where it began: what nothing else holds stays. */
+  hold: number;
+  /** Pairs that may overlap; all if it is left away. */
+  pairs?: readonly [number, number][];
 }
 
 export const REFINE_JOINTLY_DEFAULTS: Omit<RefineJointlyOptions, 'startDistance' | 'endDistance' | 'endTukey'> = {
   maxIterations: 24,
   samples: 3000,
   tolerance: 0.0005,
+  hold: 1e-7,
 };
 
 /** How two scans lie on each other at the end. */
@@ -89,7 +94,7 @@ export function refineJointly(
     const next: Edge[] = [];
     H.fill(0);
     g.fill(0);
-    for (const edge of seeking ? allPairs(n, o.samples) : edges) {
+    for (const edge of seeking ? edgesOf(o.pairs ?? allPairs(n), o.samples) : edges) {
       for (const side of edge.sides) {
         const s = scans[side.source];
         const target = scans[side.target];
@@ -116,7 +121,7 @@ export function refineJointly(
       if (edge.overlapRatio > 0.03) next.push(edge);
     }
     edges = next;
-    const moved = solveAndMove(H, g, size, fixed, poses, centre, scans);
+    const moved = solveAndMove(H, g, size, fixed, poses, start, centre, scans, o.hold);
     converged = t === 1 && moved < o.tolerance;
   }
   const residuals = edges.map(({ overlapRatio, sides }) => ({
@@ -136,7 +141,13 @@ interface Edge {
   sides: { source: number; target: number; points: Uint32Array; count: number; rms: number }[];
 }
 
-function allPairs(n: number, samples: number): Edge[] {
+function allPairs(n: number): [number, number][] {
+  const out: [number, number][] = [];
+  for (let a = 0; a < n; a++) for (let b = a + 1; b < n; b++) out.push([a, b]);
+  return out;
+}
+
+function edgesOf(pairs: readonly [number, number][], samples: number): Edge[] {
   const side = (source: number, target: number): Edge['sides'][number] => ({
     source,
     target,
@@ -144,10 +155,7 @@ function allPairs(n: number, samples: number): Edge[] {
     count: 0,
     rms: 0,
   });
-  const out: Edge[] = [];
-  for (let a = 0; a < n; a++)
-    for (let b = a + 1; b < n; b++) out.push({ overlapRatio: 0, sides: [side(a, b), side(b, a)] });
-  return out;
+  return pairs.map(([a, b]) => ({ overlapRatio: 0, sides: [side(a, b), side(b, a)] }));
 }
 
 /** Adds one pair's information, turned from the target's frame into the piece's frame. */
@@ -201,16 +209,22 @@ function solveAndMove(
   size: number,
   fixed: number,
   poses: Mat4[],
+  start: Mat4[],
   centre: number[],
   scans: RefinementScan[],
+  hold: number,
 ): number {
-  let trace = 0;
-  for (let d = 0; d < size; d++) trace += H[d * size + d];
-  const damping = 1e-7 * (trace / size) + 1e-9;
+  // Turns and shifts have different units: each is held by its own kind's usual information.
+  const usual = [0, 0];
+  for (let d = 0; d < size; d++) usual[d % 6 < 3 ? 0 : 1] += H[d * size + d] / (size / 2);
   const x = new Float64Array(size);
+  let strayed: number[] = [];
   for (let d = 0; d < size; d++) {
     x[d] = -g[d];
-    H[d * size + d] += damping;
+    const weight = hold * usual[d % 6 < 3 ? 0 : 1];
+    if (d % 6 === 0) strayed = strayedFrom(start[d / 6], poses[d / 6], centre);
+    x[d] -= weight * strayed[d % 6];
+    H[d * size + d] += weight + 1e-9;
   }
   for (let r = 6 * fixed; r < 6 * fixed + 6; r++) {
     for (let c = 0; c < size; c++) H[r * size + c] = H[c * size + r] = 0;
@@ -230,6 +244,14 @@ function solveAndMove(
     );
   }
   return moved;
+}
+
+/** The small motion about a centre that a pose has made since its start: turn, then shift. */
+function strayedFrom(start: Mat4, pose: Mat4, centre: number[]): number[] {
+  const d = multiply(pose, invertRigid(start));
+  const [x, y, z] = centre;
+  const to = transformPoint(d, x, y, z);
+  return [0.5 * (d[6] - d[9]), 0.5 * (d[8] - d[2]), 0.5 * (d[1] - d[4]), to[0] - x, to[1] - y, to[2] - z];
 }
 
 function middle(scans: RefinementScan[], poses: Mat4[]): number[] {
