@@ -82,6 +82,65 @@ if (wanted('plan') || wanted('capture')) {
   });
 }
 
+/** The Capture stage of a fresh piece with one of the other devices. */
+async function captured(name, device, prepare) {
+  if (!wanted(name)) return;
+  const trial = await call('POST', 'pieces', { name: `${device}: a trial` });
+  await picture(name, `/pieces/${trial.id}/bench/capture`, async () => {
+    await page.getByText(device, { exact: true }).click();
+    await page.getByRole('button', { name: 'Connect' }).click();
+    await page.getByRole('button', { name: 'Record' }).waitFor({ timeout: 60_000 });
+    await page.waitForTimeout(5000);
+    await prepare();
+    await page.getByRole('complementary', { name: /Capture/ }).evaluate((e) => e.scrollTo(0, 0));
+  });
+}
+await captured('capture-turntable', 'Structured light with turntable', async () => {
+  await page.getByText('Nothing there yet').click();
+  await page.waitForTimeout(3000);
+  await page.getByRole('button', { name: 'Learn the empty support' }).click();
+  await page.getByText('Empty support learned').waitFor({ timeout: 60_000 });
+  await page.getByText('Nothing there yet').click();
+  await page.waitForTimeout(3000);
+  await page.getByRole('button', { name: 'Record' }).click();
+  await page.getByText('stops aligned').waitFor({ timeout: 180_000 });
+  await page.waitForTimeout(3000);
+});
+await captured('capture-lidar', 'Tablet lidar', async () => {
+  await page.getByRole('button', { name: 'Record' }).click();
+  await page.getByLabel('Sweep').selectOption('back-and-forth');
+  await page.getByRole('button', { name: 'Go', exact: true }).click();
+  await page.waitForTimeout(40_000);
+  await page.getByRole('button', { name: 'Pause' }).click();
+  const box = await page.locator('canvas[data-splats]').boundingBox();
+  await page.mouse.move(box.x + 500, box.y + 300);
+  await page.mouse.down();
+  await page.mouse.move(box.x + 560, box.y + 340, { steps: 5 });
+  await page.mouse.up();
+  for (let i = 0; i < 5; i++) await page.mouse.wheel(0, 120);
+  await page.waitForTimeout(2000);
+});
+await captured('capture-line-laser', 'Camera with line laser', async () => {
+  for (let i = 0; i < 16; i++) {
+    await page.getByRole('button', { name: 'Tilt down' }).click();
+    await page.waitForTimeout(150);
+  }
+  await page.getByText('Nothing there yet').click();
+  await page.waitForTimeout(3000);
+  await page.getByRole('button', { name: 'Measure from the empty platform' }).click();
+  await page.getByText('Measured along').waitFor();
+  await page.getByText('Nothing there yet').click();
+  await page.waitForTimeout(2000);
+  await page.getByRole('button', { name: 'Record', exact: true }).click();
+  const pictures = () => page.getByRole('slider', { name: 'Picture of the recording' }).getAttribute('aria-valuemax');
+  while (Number(await pictures()) < 256) await page.waitForTimeout(1000);
+  await page.getByRole('button', { name: /^Stop/ }).click();
+  await page.getByRole('button', { name: 'Make a scan of it' }).waitFor({ timeout: 60_000 });
+  await page.waitForTimeout(20_000);
+  await page.getByLabel(/^Points of the turn/).click({ position: { x: 180, y: 320 } });
+  await page.waitForTimeout(2500);
+});
+
 if (!values['no-run']) await picture('loose', bench('clean'));
 await steps('clean.support');
 await steps('clean.strays');

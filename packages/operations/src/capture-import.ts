@@ -23,6 +23,13 @@ export class CaptureImportParams {
     choices: { auto: 'Guess from the points', origin: 'At the origin', none: 'Not known' },
   })
   viewpoint: 'auto' | 'origin' | 'none' = 'auto';
+
+  @TextParam({
+    title: 'Columns',
+    help: 'What the columns of a text file hold, such as "x y z - r g b" (also nx ny nz; - is passed over). Empty guesses.',
+    whenEmpty: 'guessed',
+  })
+  columns = '';
 }
 
 /** Brings one scan file in: checks it, converts it to millimetres, finds out where the sensor stood. */
@@ -31,7 +38,7 @@ export const captureImport = defineOperation({
   version: 1,
   stage: 'capture',
   title: 'Import a scan',
-  help: 'Reads a scan file (PLY, OBJ, STL), checks it and adds it to the piece as a loose scan.',
+  help: 'Reads a scan file (PLY, OBJ, STL, OFF, PCD, or points as text), checks it and adds it to the piece as a loose scan.',
   needs: ['file'],
   gives: ['scans'],
   params: CaptureImportParams,
@@ -62,10 +69,10 @@ export const captureImport = defineOperation({
 export async function scanFromFile(
   bytes: Uint8Array,
   fileName: string,
-  params: { name?: string; unit: Unit | 'auto'; viewpoint: 'auto' | 'origin' | 'none' },
+  params: { name?: string; unit: Unit | 'auto'; viewpoint: 'auto' | 'origin' | 'none'; columns?: string },
 ): Promise<{ scan: Scan; notes: string[] }> {
-  const { readScanFile } = await import('@amber-knit/core/io');
-  const file = readScanFile(bytes, fileName);
+  const { parseColumns, readScanFile } = await import('@amber-knit/core/io');
+  const file = readScanFile(bytes, fileName, parseColumns(params.columns ?? ''));
   const factor = UNITS[params.unit === 'auto' ? 'mm' : params.unit];
   const positions = factor === 1 ? file.positions : file.positions.map((v) => v * factor);
   const normals = file.normals ?? (file.indices ? vertexNormals({ positions, indices: file.indices }) : undefined);

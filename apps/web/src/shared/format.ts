@@ -23,7 +23,8 @@ export function words(name: string): string {
   return SHORT_NAMES[name] ?? name.replace(/([A-Z])/g, (c) => ` ${c.toLowerCase()}`).replace(/(\d+)$/, ' $1 %');
 }
 
-const LENGTHS = /^(rms|worstRms|voxel|width|depth|height|deviationRms|deviationMax|spacing|pictureStep|refinedBy|residual)$/;
+const LENGTHS =
+  /^(rms|worstRms|voxel|width|depth|height|deviationRms|deviationMax|spacing|pictureStep|refinedBy|residual)$/;
 const SHARES = /Ratio$|^coverage$/;
 
 /** A figure with its unit, which follows from its name: lengths in mm, area in cm², volume in cm³, shares in %. */
