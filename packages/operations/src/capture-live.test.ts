@@ -61,6 +61,17 @@ test('the support stays when it is wanted, and the spacing is kept', async () =>
   expect(figures.spacing).toBeGreaterThan(1.4);
 });
 
+test('only what lies near to where the first frame aims is kept, if that is wanted', async () => {
+  const { outputs } = await run({ support: 'keep', within: 60 });
+  const [scan] = outputs.scans!;
+  const b = boundsOf(scan.cloud.positions);
+  const whole = boundsOf((await run({ support: 'keep' })).outputs.scans![0].cloud.positions);
+  for (let k = 0; k < 3; k++) expect(b.max[k] - b.min[k]).toBeLessThan(121);
+  expect(whole.max[0] - whole.min[0]).toBeGreaterThan(200);
+  expect(pointCount(scan.cloud)).toBeGreaterThan(2000);
+  expect(scan.frames![0].depth.some((z) => z > 0)).toBe(true);
+});
+
 test('files that are no capture, and empty ones, are refused in words', () => {
   expect(() => decodeCapture(encodeFrames([]))).toThrow(/not a recorded capture/);
   expect(() => decodeCapture(encodeCapture([], {}))).toThrow(/no frame/);

@@ -1,4 +1,4 @@
-import type { DepthFrame } from '../geometry/depth-frame.js';
+import { changedFrame, type DepthFrame } from '../geometry/depth-frame.js';
 import type { PointCloud } from '../geometry/point-cloud.js';
 import { createRandom } from '../math/random.js';
 import { invertRigid, multiply, rotationAngle, transformPoint, type Mat4, type Vec3 } from '../math/mat4.js';
@@ -101,7 +101,7 @@ export function refineFrames(
   const usual = medianOf(Array.from(residuals).filter((r) => r > 0));
   const misfits = frames.map((_, i) => i).filter((i) => !(residuals[i] <= MISFIT * usual));
   return {
-    frames: frames.map((f, i) => ({ ...f, scanFromSensor: pieceFromScan[i] })),
+    frames: frames.map((f, i) => changedFrame(f, { scanFromSensor: pieceFromScan[i] })),
     shifts,
     turns,
     residuals,

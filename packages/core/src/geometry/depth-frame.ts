@@ -23,6 +23,21 @@ export interface DepthFrame {
   color?: { camera: Intrinsics; image: ColorImage };
 }
 
+/** The same frame with another pose, another depth image, or both; what is kept is still unpacked only when asked for. */
+export function changedFrame(frame: DepthFrame, change: { scanFromSensor?: Mat4; depth?: Float32Array }): DepthFrame {
+  return {
+    name: frame.name,
+    camera: frame.camera,
+    scanFromSensor: change.scanFromSensor ?? frame.scanFromSensor,
+    get depth() {
+      return change.depth ?? frame.depth;
+    },
+    get color() {
+      return frame.color;
+    },
+  };
+}
+
 /** A level camera of which only the field of view (left to right, degrees) is known; its axis meets the middle. */
 export function pinhole(width: number, height: number, fieldOfView: number): Intrinsics {
   const f = width / 2 / Math.tan((fieldOfView * Math.PI) / 360);

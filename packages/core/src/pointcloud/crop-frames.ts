@@ -1,4 +1,4 @@
-import type { DepthFrame } from '../geometry/depth-frame.js';
+import { changedFrame, type DepthFrame } from '../geometry/depth-frame.js';
 import type { Vec3 } from '../math/mat4.js';
 import { GeometryError } from '../runtime/geometry-error.js';
 
@@ -42,6 +42,6 @@ export function cropFrames(frames: readonly DepthFrame[], [x, y, z]: Vec3, radiu
         if (dx * dx + dy * dy + dz * dz > radius * radius) depth[i] = 0;
       }
     }
-    return { ...f, depth };
+    return changedFrame(f, { depth });
   });
 }
