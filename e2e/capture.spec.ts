@@ -85,7 +85,7 @@ test('a room corner by lidar: coarse, one object out of it, with its frames', as
   await page.getByText('Tablet lidar').click();
   await page.getByRole('button', { name: 'Connect' }).click();
   await expect(page.getByLabel('Distance to the object')).toContainText('Good distance', { timeout: 60_000 });
-  await page.getByLabel('Profile').selectOption('coarse');
+  await page.getByLabel('Profile').selectOption({ label: 'Coarse: quick, half as dense' });
   await page.getByLabel('Extent').selectOption('1200');
   await page.getByRole('button', { name: 'Record' }).click();
   await page.getByLabel('Sweep').selectOption('back-and-forth');

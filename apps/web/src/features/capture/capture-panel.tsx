@@ -5,14 +5,13 @@ import type { ClientMessage, DeviceSettings } from '@amber-knit/device-protocol'
 import { advise, FIRST_ANSWERS } from '@amber-knit/planning';
 import { api, problemText } from '../../api/api';
 import { Button, Notice } from '../../shared/controls';
-import { ImportPanel } from '../import/import-panel';
-import { lineLaserClient } from '../line-laser/line-laser-client';
-import { RecordingFiles } from '../line-laser/recording-files';
 import { BenchArranger } from './bench-arranger';
 import { captureClient } from './capture-client';
 import { CoverageDial } from './coverage-dial';
+import { DeviceChooser } from './device-chooser';
 import { DeviceSettingsForm } from './device-settings-form';
-import { OpenCaptures } from './open-captures';
+import { ExtentOptions } from './extent-options';
+import { TurntableOptions } from './turntable-options';
 
 const tell = (message: ClientMessage): void => captureClient.tell(message);
 const BOX = 'min-w-0 rounded-lg border border-[var(--field)] bg-panel px-2 py-1';
@@ -41,20 +40,16 @@ export function CapturePanel({
   const [finishCapture, finishing] = api.useFinishCaptureMutation();
   const plan = piece.plan ?? FIRST_ANSWERS;
   const advice = advise(plan, list?.devices ?? []);
-  const suggested = plan.deviceId || advice.devices.find((d) => d.fit === 'good')?.id || list?.devices[0]?.id || '';
-  const [deviceId, setDeviceId] = useState('');
   const [setup, setSetup] = useState('');
   const [chosenSupport, setSupport] = useState<'remove' | 'keep' | null>(null);
-  const [colorViews, setColorViews] = useState(3);
-  const [coarse, setCoarse] = useState(false);
-  const [within, setWithin] = useState(0);
+  const [table, setTable] = useState({ stops: 12, colorViews: 3 });
+  const [extent, setExtent] = useState({ coarse: false, within: 0 });
   const [place, setPlace] = useState(true);
-  const [stops, setStops] = useState(12);
   const { phase, device, report, trouble } = state;
   const recording = phase === 'recording' || phase === 'paused';
   // A room stands on its floor; a thing is wanted without its table.
   const forRooms = device?.deviceClass === 'lidar';
-  const support = chosenSupport ?? (state.emptyLearned || (forRooms && within === 0) ? 'keep' : 'remove');
+  const support = chosenSupport ?? (state.emptyLearned || (forRooms && extent.within === 0) ? 'keep' : 'remove');
   const hasTable = device?.sensors.includes('angle') ?? false;
 
   // The plan's settings hold from the start; the sliders stay open to change.
@@ -79,11 +74,6 @@ export function CapturePanel({
   const nextSetup = advice.setups.map((s) => s.name).find((n) => !piece.setups.includes(n));
   const chosenSetup = setup || nextSetup || setups[0] || 'Upright';
 
-  const connect = (): void => {
-    const chosen = list?.devices.find((d) => d.id === (deviceId || suggested));
-    if (chosen?.deviceClass === 'line-laser') lineLaserClient.connect(chosen);
-    else captureClient.connect(deviceId || suggested);
-  };
   const record = async (): Promise<void> => {
     const capture = await beginCapture({
       pieceId: piece.id,
@@ -94,65 +84,23 @@ export function CapturePanel({
     }).unwrap();
     captureClient.begin(capture, {
       byColor: advice.trackBy !== 'shape',
-      coarse,
-      stops: hasTable ? stops : 0,
-      colorViews,
+      coarse: extent.coarse,
+      stops: hasTable ? table.stops : 0,
+      colorViews: table.colorViews,
     });
   };
   const finish = async (): Promise<void> => {
     const capture = state.capture!;
     const frames = await captureClient.end();
+    const { coarse, within } = extent;
     if (frames > 0)
       await finishCapture({ id: capture.id, support, place, within, spacing: coarse ? COARSE_SPACING : 0 }).unwrap();
     setSetup('');
   };
   const failed = beginning.error ?? finishing.error;
 
-  if (phase === 'closed' || phase === 'connecting') {
-    return (
-      <>
-        <section aria-label="Device" className="mt-2 flex flex-col gap-2">
-          <h3 className="m-0 text-sm font-semibold">Scan with</h3>
-          {list?.reason && <Notice tone="error">{list.reason}</Notice>}
-          {list?.devices.map((d) => {
-            const fit = advice.devices.find((f) => f.id === d.id);
-            const on = (deviceId || suggested) === d.id;
-            return (
-              <label
-                key={d.id}
-                className={`block cursor-pointer rounded-lg border px-3 py-2 ${on ? 'border-amber bg-amber-soft' : 'border-line bg-panel'}`}
-              >
-                <span className="flex items-center gap-2">
-                  <input
-                    type="radio"
-                    name="device"
-                    checked={on}
-                    onChange={() => setDeviceId(d.id)}
-                    className="accent-[var(--amber)]"
-                  />
-                  <b className="font-semibold">{d.name}</b>
-                </span>
-                <span className="block text-muted">{d.about}</span>
-                <span className="num block text-muted">
-                  {d.range.near}–{d.range.far} mm, ±{d.noise.sigma} mm
-                </span>
-                {fit && piece.plan && (
-                  <span className={fit.fit === 'poor' ? 'text-brick' : 'text-teal'}>{fit.reason}</span>
-                )}
-              </label>
-            );
-          })}
-          <Button tone="go" onClick={connect} disabled={phase === 'connecting' || !list?.devices.length}>
-            {phase === 'connecting' ? 'Connecting …' : 'Connect'}
-          </Button>
-          {trouble && <Notice tone="error">{trouble}</Notice>}
-        </section>
-        <OpenCaptures pieceId={piece.id} />
-        <RecordingFiles />
-        <ImportPanel piece={piece} />
-      </>
-    );
-  }
+  if (phase === 'closed' || phase === 'connecting')
+    return <DeviceChooser piece={piece} devices={list} advice={advice} />;
   return (
     <>
       <section aria-label="Recording" className="mt-2 flex flex-col gap-2">
@@ -172,71 +120,8 @@ export function CapturePanel({
             ))}
           </datalist>
         </label>
-        {!recording && hasTable && (
-          <label className="grid grid-cols-[5rem_1fr] items-center gap-2">
-            Stops
-            <select value={stops} onChange={(e) => setStops(Number(e.target.value))} className={BOX}>
-              {[6, 8, 12, 18, 24, 36].map((n) => (
-                <option key={n} value={n}>
-                  {n} of {360 / n}°
-                </option>
-              ))}
-            </select>
-          </label>
-        )}
-        {!recording && hasTable && (
-          <>
-            <label className="grid grid-cols-[5rem_1fr] items-center gap-2">
-              Colour
-              <select value={colorViews} onChange={(e) => setColorViews(Number(e.target.value))} className={BOX}>
-                <option value={0}>with the shape only</option>
-                {[2, 3, 4, 6].map((n) => (
-                  <option key={n} value={n}>
-                    afterwards, from {n} sides
-                  </option>
-                ))}
-              </select>
-            </label>
-            <Button
-              onClick={() => captureClient.learnEmpty()}
-              title="Take the object off first. What is seen then is left out of every stop: table, block, clamp."
-            >
-              Learn the empty support
-            </Button>
-          </>
-        )}
-        {forRooms && (
-          <>
-            <label className="grid grid-cols-[5rem_1fr] items-center gap-2">
-              Profile
-              <select
-                value={coarse ? 'coarse' : 'fine'}
-                disabled={recording}
-                onChange={(e) => setCoarse(e.target.value === 'coarse')}
-                className={BOX}
-              >
-                <option value="fine">Fine: every view counts</option>
-                <option value="coarse">Coarse: quick, half as dense</option>
-              </select>
-            </label>
-            <label className="grid grid-cols-[5rem_1fr] items-center gap-2">
-              Extent
-              <select value={within} onChange={(e) => setWithin(Number(e.target.value))} className={BOX}>
-                <option value={0}>Whole scene</option>
-                {[200, 400, 700, 1200].map((r) => (
-                  <option key={r} value={r}>
-                    One object, within {r} mm
-                  </option>
-                ))}
-              </select>
-            </label>
-            {within > 0 && (
-              <p className="m-0 text-muted">
-                Kept is what lies that near to the place you aim at when recording begins.
-              </p>
-            )}
-          </>
-        )}
+        {!recording && hasTable && <TurntableOptions {...table} onChange={setTable} />}
+        {forRooms && <ExtentOptions {...extent} recording={recording} onChange={setExtent} />}
         {!recording && (
           <Button tone="go" onClick={() => void record()} disabled={phase === 'ending' || beginning.isLoading}>
             <Circle size={14} fill="currentColor" /> {phase === 'ending' ? 'Storing the last frames …' : 'Record'}
