@@ -38,7 +38,7 @@ export const captureImport = defineOperation({
   version: 1,
   stage: 'capture',
   title: 'Import a scan',
-  help: 'Reads a scan file (PLY, OBJ, STL, OFF, PCD, or points as text), checks it and adds it to the piece as a loose scan.',
+  help: 'Reads a scan file (PLY, OBJ, STL, OFF, PCD, GLB, or points as text), checks it and adds it to the piece as a loose scan.',
   needs: ['file'],
   gives: ['scans'],
   params: CaptureImportParams,
@@ -71,8 +71,8 @@ export async function scanFromFile(
   fileName: string,
   params: { name?: string; unit: Unit | 'auto'; viewpoint: 'auto' | 'origin' | 'none'; columns?: string },
 ): Promise<{ scan: Scan; notes: string[] }> {
-  const { parseColumns, readScanFile } = await import('@amber-knit/core/io');
-  const file = readScanFile(bytes, fileName, parseColumns(params.columns ?? ''));
+  const { parseColumns, readAnyScanFile } = await import('@amber-knit/core/io');
+  const file = await readAnyScanFile(bytes, fileName, parseColumns(params.columns ?? ''));
   const factor = UNITS[params.unit === 'auto' ? 'mm' : params.unit];
   const positions = factor === 1 ? file.positions : file.positions.map((v) => v * factor);
   const normals = file.normals ?? (file.indices ? vertexNormals({ positions, indices: file.indices }) : undefined);

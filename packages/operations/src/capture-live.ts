@@ -106,5 +106,6 @@ function footprint(frame: { depth: Float32Array; camera: { fx: number } }): numb
 }
 
 function median(values: Float32Array): number {
-  return values.filter((v) => v >= 0).sort()[values.length >> 1] ?? 0;
+  const known = values.filter((v) => v >= 0).sort();
+  return known[known.length >> 1] ?? 0;
 }

@@ -1,7 +1,18 @@
+import { Document, WebIO } from '@gltf-transform/core';
 import { PCDLoader } from 'three/examples/jsm/loaders/PCDLoader.js';
 import { XYZLoader } from 'three/examples/jsm/loaders/XYZLoader.js';
 import { meshOf, sphere } from '../../test/shapes.js';
-import { guessTextLayout, parseColumns, readOff, readPcd, readScanFile, readTextCloud } from './index.js';
+import {
+  guessTextLayout,
+  parseColumns,
+  readAnyScanFile,
+  readGlb,
+  readOff,
+  readPcd,
+  readScanFile,
+  readTextCloud,
+  writeGlb,
+} from './index.js';
 import { unpackLzf } from './lzf.js';
 
 const bytes = (s: string): Uint8Array => new TextEncoder().encode(s);
@@ -177,5 +188,45 @@ describe('PCD', () => {
     expect(() => unpackLzf(Uint8Array.from([31, 1, 2]), 32)).toThrow(/damaged/);
     expect(() => unpackLzf(Uint8Array.from([(1 << 5) | 3, 9]), 3)).toThrow(/damaged/);
     expect(() => unpackLzf(Uint8Array.from([0, 5]), 2)).toThrow(/damaged/);
+  });
+});
+
+describe('GLB', () => {
+  test('what is written comes back in millimetres with Z up', async () => {
+    const colors = Uint8Array.from({ length: p.length }, (_, i) => (31 * i) % 256);
+    const r = await readAnyScanFile(await writeGlb({ ...mesh, colors }, 'ball'), 'ball.glb');
+    expect(r.positions).toHaveLength(p.length);
+    for (let i = 0; i < p.length; i++) expect(Math.abs(r.positions[i] - p[i])).toBeLessThan(1e-5);
+    expect(r.indices).toEqual(mesh.indices);
+    expect(r.colors).toEqual(colors);
+  });
+
+  test('nodes are gone through, points and strips are taken', async () => {
+    const doc = new Document();
+    const buffer = doc.createBuffer();
+    const array = (a: Float32Array<ArrayBuffer>) => doc.createAccessor().setType('VEC3').setArray(a).setBuffer(buffer);
+    const square = array(Float32Array.from([0, 0, 0, 1, 0, 0, 0, 1, 0, 1, 1, 0]));
+    const strip = doc.createPrimitive().setMode(5).setAttribute('POSITION', square);
+    const dots = doc.createPrimitive().setMode(0).setAttribute('POSITION', square);
+    const child = doc
+      .createNode()
+      .setMesh(doc.createMesh().addPrimitive(strip).addPrimitive(dots))
+      .setScale([0.01, 0.01, 0.01]);
+    doc.createScene().addChild(doc.createNode().setTranslation([0, 2, 0]).addChild(child));
+    const r = await readGlb(await new WebIO().writeBinary(doc));
+    expect(r.positions).toHaveLength(24);
+    expect(Array.from(r.positions.slice(0, 6), (v) => Math.round(v * 1000) / 1000 || 0)).toEqual([
+      0, 0, 2000, 10, 0, 2000,
+    ]);
+    expect(Array.from(r.indices!)).toEqual([0, 1, 2, 2, 1, 3]);
+  });
+
+  test('cut, damaged and empty files are refused in words', async () => {
+    const whole = await writeGlb(mesh, 'ball');
+    await expect(readGlb(whole.slice(0, 500))).rejects.toThrow(/cut off/);
+    const damaged = whole.slice();
+    damaged.fill(0x7b, 20, 60);
+    await expect(readGlb(damaged)).rejects.toThrow(/can't be read/);
+    await expect(readGlb(await new WebIO().writeBinary(new Document()))).rejects.toThrow(/no points/);
   });
 });

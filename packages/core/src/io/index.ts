@@ -3,6 +3,7 @@ export * from './obj.js';
 export * from './off.js';
 export * from './pcd.js';
 export * from './ply.js';
+export * from './read-glb.js';
 export * from './read-scan-file.js';
 export * from './rgbd.js';
 export * from './scan-file.js';

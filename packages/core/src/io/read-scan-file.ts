@@ -4,16 +4,18 @@ import { looksLikePly, readPly } from './ply.js';
 import type { ScanFile } from './scan-file.js';
 import { looksLikeOff, readOff } from './off.js';
 import { looksLikePcd, readPcd } from './pcd.js';
+import { looksLikeGlb, readGlb } from './read-glb.js';
 import { readStl } from './stl.js';
 import { readTextCloud, type ColumnRole } from './text-cloud.js';
 
 /** Endings of the files that can be read as a scan. */
-export const SCAN_FILE_ENDINGS = ['ply', 'obj', 'stl', 'off', 'pcd', 'xyz', 'pts', 'csv', 'txt', 'asc'] as const;
+export const SCAN_FILE_ENDINGS = ['ply', 'obj', 'stl', 'glb', 'off', 'pcd', 'xyz', 'pts', 'csv', 'txt', 'asc'] as const;
 
 const TEXT_ENDINGS = ['xyz', 'pts', 'csv', 'txt', 'asc'];
 
 /**
  * Reads a scan file of any known format, chosen by its first bytes, then by the ending of its name.
+ * Binary glTF is not read here but by `readGlb`, which has to wait for its buffers.
  * @param columns what the columns of a text file hold, where the guess would be wrong
  * @throws GeometryError that names the file's fault
  */
@@ -35,4 +37,13 @@ export function readScanFile(bytes: Uint8Array, name: string, columns?: readonly
     'unsupported-format',
     `${name} is of no known kind. Known are ${SCAN_FILE_ENDINGS.join(', ')}.`,
   );
+}
+
+/** Reads a file of any known format, binary glTF too. */
+export async function readAnyScanFile(
+  bytes: Uint8Array,
+  name: string,
+  columns?: readonly ColumnRole[],
+): Promise<ScanFile> {
+  return looksLikeGlb(bytes) ? readGlb(bytes) : readScanFile(bytes, name, columns);
 }

@@ -21,8 +21,8 @@ export function ImportPanel({ piece }: { piece: PieceView }) {
     <section aria-label="Scans from files" className="mt-3 flex flex-col gap-2">
       <h3 className="m-0 text-sm font-semibold">Scans from files</h3>
       <p className="m-0 text-muted">
-        Drop PLY, OBJ, STL, OFF, PCD or text files of points (XYZ, PTS, CSV) anywhere on this page, or choose them. Each
-        becomes a loose scan.
+        Drop PLY, OBJ, STL, OFF, PCD, GLB or text files of points (XYZ, PTS, CSV) anywhere on this page, or choose them.
+        Each becomes a loose scan.
       </p>
       <label className="grid grid-cols-[1fr_10rem] items-center gap-2">
         Setup
@@ -47,7 +47,7 @@ export function ImportPanel({ piece }: { piece: PieceView }) {
         ref={chooser}
         type="file"
         multiple
-        accept=".ply,.obj,.stl,.off,.pcd,.xyz,.pts,.csv,.txt,.asc"
+        accept=".ply,.obj,.stl,.off,.pcd,.glb,.xyz,.pts,.csv,.txt,.asc"
         className="hidden"
         aria-label="Scan files"
         onChange={(e) => {
