@@ -68,7 +68,10 @@ describe('points as text', () => {
   test('XYZ is read as three reads it', () => {
     const text = Array.from({ length: n }, (_, i) => `${p[3 * i]} ${p[3 * i + 1]} ${p[3 * i + 2]}`).join('\n');
     const r = readScanFile(bytes(text), 'ball.xyz');
-    const other = new XYZLoader().parse(text) as unknown as { getAttribute(n: string): { array: Float32Array } };
+    // Its types ask for a callback that it never calls.
+    const other = new XYZLoader().parse(text, () => undefined) as unknown as {
+      getAttribute(n: string): { array: Float32Array };
+    };
     expect(Array.from(r.positions)).toEqual(Array.from(other.getAttribute('position').array));
   });
 
