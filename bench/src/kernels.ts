@@ -4,16 +4,27 @@ import {
   pointCount,
   selectPoints,
   triangleCount,
+  type ColorImage,
   type DepthFrame,
   type PointCloud,
 } from '@amber-knit/core/geometry';
+import { findLineCentres } from '@amber-knit/core/line-laser';
 import { createRandom, gaussian, fromTranslation, identity, lookAt } from '@amber-knit/core/math';
 import { computeFpfh, estimateNormals, removeStrayPoints, thinByVoxel } from '@amber-knit/core/pointcloud';
 import { registerIcp } from '@amber-knit/core/registration';
 import { integrateFrame, marchingCubes, SignedField } from '@amber-knit/core/fusion';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { PointGrid } from '@amber-knit/core/spatial';
-import { captureFrame, galleyJug, HAND_HELD_DEPTH_CAMERA, setupScene, truthMesh } from '@amber-knit/demo';
+import {
+  captureFrame,
+  captureLine,
+  galleyJug,
+  HAND_HELD_DEPTH_CAMERA,
+  restingPose,
+  setupScene,
+  truthMesh,
+  UPRIGHT,
+} from '@amber-knit/demo';
 
 /**
  * Prints the speed of the main kernels on the galley jug, one core. The last column is the time as a multiple of a
@@ -64,7 +75,20 @@ export function kernels(): void {
     ms = best(2, () => (triangles = triangleCount(marchingCubes(field, 0, ctx))));
     row(`marching cubes, ${Math.round(triangles / 1000)}k triangles`, ms, `${Math.round(triangles / ms)}k triangles/s`);
   }
+  const picture = linePicture();
+  ms = best(5, () => findLineCentres(picture));
+  row('line centres, 640×480 picture', ms, `${(1000 / ms).toFixed(0)} pictures/s`);
   console.log(`peak memory ${Math.round(process.resourceUsage().maxRSS / 1024)} MB`);
+}
+
+/** The jug under the laser line. */
+function linePicture(): ColorImage {
+  const truth = truthMesh(galleyJug, 2);
+  const scene = setupScene(truth, restingPose(truth, UPRIGHT), galleyJug.color, 0.5, 118);
+  const stand = { distance: 420, height: 80, laserAngle: 30, yaw: 0, pitch: 0 };
+  const light = { turned: 0, laser: 0.45, exposure: 1, roomLight: 0.2 };
+  const model = { camera: pinhole(640, 480, 42), sheetWidth: 0.5, sharpAt: 420 };
+  return captureLine(scene, model, { ...stand, ...light }, createRandom(1));
 }
 
 /** Points evenly over the true surface with noise along the normal. */
