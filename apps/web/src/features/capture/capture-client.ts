@@ -1,14 +1,13 @@
 import type { CaptureView } from '@amber-knit/contracts';
-import type { BenchArrangement, ClientMessage, DeviceInfo, DeviceSettings, HeldAt } from '@amber-knit/device-protocol';
+import type { ClientMessage, DeviceInfo } from '@amber-knit/device-protocol';
 import type { SplatPatch } from '@amber-knit/core/tracking';
 import type { FrameReport, FromCapture, Plane, TilePicture, ToCapture } from './capture-messages';
+import { deviceSaid, type DeviceSaid } from './device-said';
 
 /** What the page shows of a capture; the model itself goes to the 3D view directly. */
-export interface CaptureState {
+export interface CaptureState extends DeviceSaid {
   phase: 'closed' | 'connecting' | 'looking' | 'recording' | 'paused' | 'ending';
   device: DeviceInfo | null;
-  settings: DeviceSettings | null;
-  bench: { arrangement: BenchArrangement; held: HeldAt; sweep: string | null } | null;
   capture: CaptureView | null;
   report: FrameReport | null;
   /** When tracking was lost, ms of the page's clock; null while it holds. */
@@ -17,7 +16,6 @@ export interface CaptureState {
   waiting: number;
   /** The empty support was shown: it is left out of every stop. */
   emptyLearned: boolean;
-  trouble: string | null;
   /** Last thing worth saying. */
   said: string;
 }
@@ -133,13 +131,7 @@ export class CaptureClient {
       case 'connected':
         return this.set({ device: m.device, phase: 'looking', trouble: null });
       case 'device':
-        if (m.message.type === 'ready' || m.message.type === 'settings') this.set({ settings: m.message.settings });
-        if (m.message.type === 'bench') {
-          const { arrangement, held, sweep } = m.message;
-          this.set({ bench: { arrangement, held, sweep } });
-        }
-        if (m.message.type === 'error') this.set({ trouble: m.message.message });
-        return;
+        return this.set(deviceSaid(m.message));
       case 'frame': {
         const lost = m.report.state === 'lost';
         const lostSince = lost ? (this.state.lostSince ?? performance.now()) : null;

@@ -1,17 +1,16 @@
 import { LINE_CENTRES_DEFAULTS, type StandEstimate, type TurnSearch } from '@amber-knit/core/line-laser';
-import type { BenchArrangement, ClientMessage, DeviceInfo, DeviceSettings, HeldAt } from '@amber-knit/device-protocol';
+import type { ClientMessage, DeviceInfo } from '@amber-knit/device-protocol';
+import { deviceSaid, type DeviceSaid } from '../capture/device-said';
 import { uploadScan } from '../import/upload-scan';
 import type { FromLineLaser, LineLaserSetup, Shown, ShownPicture, ToLineLaser, Trace } from './line-laser-messages';
 import { standParams } from './stand-params';
 import { videoPictures } from './video-pictures';
 
 /** What the page shows of a line-laser recording; points go to the 3D view directly. */
-export interface LineLaserState {
+export interface LineLaserState extends DeviceSaid {
   phase: 'closed' | 'connecting' | 'open';
   /** Where pictures come from; null for a file. */
   device: DeviceInfo | null;
-  settings: DeviceSettings | null;
-  bench: { arrangement: BenchArrangement; held: HeldAt; sweep: string | null } | null;
   level: { pitch: number; roll: number } | null;
   recording: boolean;
   pictures: number;
@@ -30,7 +29,6 @@ export interface LineLaserState {
   /** Reading a file or sending the recording, 0–1. */
   transfer: { text: string; fraction: number } | null;
   saved: boolean;
-  trouble: string | null;
 }
 
 export type PointsMessage = Extract<FromLineLaser, { type: 'points' }>;
@@ -217,13 +215,7 @@ export class LineLaserClient {
         // What the device knows of its own optics counts.
         return this.change({ fieldOfView: m.device.fieldOfView.horizontal });
       case 'device':
-        if (m.message.type === 'ready' || m.message.type === 'settings') this.set({ settings: m.message.settings });
-        if (m.message.type === 'bench') {
-          const { arrangement, held, sweep } = m.message;
-          this.set({ bench: { arrangement, held, sweep } });
-        }
-        if (m.message.type === 'error') this.set({ trouble: m.message.message });
-        return;
+        return this.set(deviceSaid(m.message));
       case 'picture':
         this.state.shown?.bitmap.close();
         return this.set({ shown: m });
