@@ -1,5 +1,5 @@
 import { execFile } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { writePly } from '@amber-knit/core/io';
@@ -67,6 +67,19 @@ test('refused inputs end with 3 and name the file and the fault', async () => {
   }
   expect((await amberknit('run', '--in', join(dir, 'missing.ply'), '--out', join(dir, 'never'))).code).toBe(3);
 }, 120_000);
+
+test('notes and tables that lie beside the scans of a folder are not taken for scans', async () => {
+  const folder = join(dir, 'mixed');
+  mkdirSync(folder);
+  writeFileSync(join(folder, 'half.ply'), halfBall(0));
+  writeFileSync(join(folder, 'README.txt'), 'Scanned on a Tuesday.');
+  writeFileSync(join(folder, 'report.csv'), 'scan,operator\nhalf,me\n');
+  const r = await amberknit('info', folder);
+  expect(r.err).toBe('');
+  expect(r.code).toBe(0);
+  expect(r.out).toContain('half');
+  expect(r.out).not.toMatch(/README|report/);
+}, 60_000);
 
 test('one scan alone becomes a mesh, with poses and a report', async () => {
   const out = join(dir, 'one');

@@ -1,7 +1,7 @@
 import { readdir, readFile, stat } from 'node:fs/promises';
 import { basename, extname, join, relative } from 'node:path';
 import { boundsOf, type Scan } from '@amber-knit/core/geometry';
-import { readRgbdFolder, SCAN_FILE_ENDINGS, type FolderFiles } from '@amber-knit/core/io';
+import { EVERYDAY_ENDINGS, readRgbdFolder, SCAN_FILE_ENDINGS, type FolderFiles } from '@amber-knit/core/io';
 import { estimateSpacing, joinFrames } from '@amber-knit/core/pointcloud';
 import { GeometryError } from '@amber-knit/core/runtime';
 import { scanFromFile, type Unit } from '@amber-knit/operations';
@@ -62,9 +62,10 @@ async function expand(path: string): Promise<{ path: string; folder: boolean }[]
   if (info.isFile()) return [{ path, folder: false }];
   const names = (await readdir(path)).sort();
   if (names.includes('intrinsics.json')) return [{ path, folder: true }];
-  const files = names.filter((n) =>
-    (SCAN_FILE_ENDINGS as readonly string[]).includes(extname(n).slice(1).toLowerCase()),
-  );
+  const files = names.filter((n) => {
+    const ending = extname(n).slice(1).toLowerCase();
+    return (SCAN_FILE_ENDINGS as readonly string[]).includes(ending) && !EVERYDAY_ENDINGS.includes(ending);
+  });
   const folders: { path: string; folder: boolean }[] = [];
   for (const n of names) {
     const inner = join(path, n);

@@ -35,7 +35,7 @@ export class CaptureImportParams {
 /** Brings one scan file in: checks it, converts it to millimetres, finds out where the sensor stood. */
 export const captureImport = defineOperation({
   id: 'capture.import',
-  version: 1,
+  version: 2,
   stage: 'capture',
   title: 'Import a scan',
   help: 'Reads a scan file (PLY, OBJ, STL, OFF, PCD, GLB, or points as text), checks it and adds it to the piece as a loose scan.',

@@ -11,6 +11,9 @@ import { readTextCloud, type ColumnRole } from './text-cloud.js';
 /** Endings of the files that can be read as a scan. */
 export const SCAN_FILE_ENDINGS = ['ply', 'obj', 'stl', 'glb', 'off', 'pcd', 'xyz', 'pts', 'csv', 'txt', 'asc'] as const;
 
+/** Of these, such as often are something else: taken when named, not when they merely lie in a folder of scans. */
+export const EVERYDAY_ENDINGS: readonly string[] = ['csv', 'txt'];
+
 const TEXT_ENDINGS = ['xyz', 'pts', 'csv', 'txt', 'asc'];
 
 /**

@@ -28,7 +28,7 @@ export function laserLight(image: ColorImage, options: LaserLightOptions, out: F
   return out;
 }
 
-/** Share of a line's pixels at which the laser's own channel is full. */
+/** True where the laser's own channel is full. */
 export function isBurnt(image: ColorImage, color: LaserColor, column: number, row: number): boolean {
   return image.data[3 * (row * image.width + column) + CHANNEL[color]] >= 254;
 }

@@ -14,26 +14,30 @@ export interface LineQuality {
   found: number;
 }
 
-/** Measures how sharp and bright a found line is. O(places · width). */
+/**
+ * Measures how sharp and bright a found line is. O(places · width).
+ * @param light the picture's laser light, where it is known already
+ */
 export function measureLine(
   image: ColorImage,
   centres: LineCentres,
   options: Partial<LineCentresOptions> = {},
+  light?: Float32Array,
 ): LineQuality {
   const o = { ...LINE_CENTRES_DEFAULTS, ...options };
   const { width, height } = image;
-  const light = laserLight(image, o, new Float32Array(width * height));
+  const l = light ?? laserLight(image, o, new Float32Array(width * height));
   const widths: number[] = [];
   const peaks: number[] = [];
   for (let i = 0; i < centres.rows.length; i++) {
     const row = centres.rows[i] * width;
     const middle = Math.round(centres.columns[i]);
-    const peak = Math.max(light[row + middle - 1], light[row + middle], light[row + middle + 1]);
+    const peak = Math.max(l[row + middle - 1], l[row + middle], l[row + middle + 1]);
     const edge = (step: number): number => {
       let u = middle;
-      while (u + step >= 0 && u + step < width && light[row + u + step] >= 0.5 * peak) u += step;
-      const inner = light[row + u];
-      const outer = light[row + u + step] ?? 0;
+      while (u + step >= 0 && u + step < width && l[row + u + step] >= 0.5 * peak) u += step;
+      const inner = l[row + u];
+      const outer = l[row + u + step] ?? 0;
       return Math.abs(u - middle) + (inner - 0.5 * peak) / Math.max(1e-6, inner - outer);
     };
     widths.push(edge(-1) + edge(1));

@@ -67,6 +67,15 @@ const CLOSED: LineLaserState = {
   trouble: null,
 };
 
+/** What the operator set the last time; nothing if it can't be read. */
+function keptSetup(): Partial<LineLaserSetup> {
+  try {
+    return (JSON.parse(localStorage.getItem(KEPT_SETUP) ?? '{}') ?? {}) as Partial<LineLaserSetup>;
+  } catch {
+    return {};
+  }
+}
+
 /** Runs the line-laser worker for the page and keeps what it says in one observable state. */
 export class LineLaserClient {
   private worker?: Worker;
@@ -135,10 +144,13 @@ export class LineLaserClient {
 
   /** Changes part of what turns pictures into points; the points follow. */
   change(part: Partial<LineLaserSetup>): void {
-    const setup = { ...this.state.setup, ...part };
+    const { turn: _turn, ...own } = part;
+    if (Object.keys(own).length > 0) localStorage.setItem(KEPT_SETUP, JSON.stringify({ ...keptSetup(), ...own }));
+    this.use({ ...this.state.setup, ...part });
+  }
+
+  private use(setup: LineLaserSetup): void {
     this.set({ setup, traced: null, saved: false });
-    const { turn: _turn, ...kept } = setup;
-    localStorage.setItem(KEPT_SETUP, JSON.stringify(kept));
     this.post({ type: 'setup', setup });
   }
 
@@ -190,9 +202,9 @@ export class LineLaserClient {
 
   private open(laser?: DeviceInfo['laser']): void {
     this.close();
-    const kept = JSON.parse(localStorage.getItem(KEPT_SETUP) ?? '{}') as Partial<LineLaserSetup>;
+    const kept = keptSetup();
     const setup: LineLaserSetup = { ...FIRST_SETUP, ...kept };
-    // What the device says of its stand counts until the stand was measured.
+    // What the device says of its stand counts until somebody has said otherwise.
     if (laser && !kept.stand) {
       setup.stand = { ...setup.stand, laserAngle: laser.angle, distance: laser.distance };
       setup.platform = laser.platform;
@@ -212,8 +224,8 @@ export class LineLaserClient {
     switch (m.type) {
       case 'connected':
         this.set({ device: m.device, phase: 'open', trouble: null });
-        // What the device knows of its own optics counts.
-        return this.change({ fieldOfView: m.device.fieldOfView.horizontal });
+        // What the device knows of its own optics counts; it is not the operator's word, so it is not kept.
+        return this.use({ ...this.state.setup, fieldOfView: m.device.fieldOfView.horizontal });
       case 'device':
         return this.set(deviceSaid(m.message));
       case 'picture':

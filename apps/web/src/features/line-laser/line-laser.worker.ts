@@ -227,7 +227,9 @@ async function showPicture(index: number | null, image: ColorImage): Promise<voi
   const profile = light.slice(row * width, (row + 1) * width);
   const bitmap = await bitmapOf(width, height, show.light ? light : image.data);
   const line = { columns: centres.columns, rows: centres.rows };
-  tell({ type: 'picture', index, bitmap, line, quality: measureLine(image, centres, options), row, profile }, [bitmap]);
+  tell({ type: 'picture', index, bitmap, line, quality: measureLine(image, centres, options, light), row, profile }, [
+    bitmap,
+  ]);
 }
 
 /** The stand from the picture on show, which should be of the empty platform. */
