@@ -31,10 +31,25 @@ test('frames wait while the server is away and arrive afterwards; a device that 
   const after = (await captures())[0].frames;
   expect(after).toBeGreaterThan(before + 2);
 
+  // No room on the server: said in its words, and the frames wait again.
+  line.full = ({ method }) => method === 'PUT';
+  await page.getByRole('button', { name: 'Go', exact: true }).click();
+  await expect(page.getByRole('alert')).toContainText('disk is full');
+  await expect(reading).toContainText(/[3-9] on their way/, { timeout: 60_000 });
+
+  // The device goes while frames wait: both is said, and what waits is not thrown away by taking another device.
   line.breakSockets();
-  await expect(page.getByRole('alert')).toContainText(/device|connection/i);
+  await expect(page.getByText('The connection to the device ended.')).toBeVisible();
+  await expect(page.getByText('disk is full')).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Resume' })).toBeDisabled();
+  await page.getByRole('button', { name: 'Connect' }).click();
+  await expect(page.getByRole('button', { name: 'Record' })).toBeVisible();
+  line.full = () => false;
+  await expect.poll(async () => (await captures())[0].frames, { timeout: 30_000 }).toBeGreaterThanOrEqual(after + 3);
+  await expect(page.getByText('disk is full')).toHaveCount(0);
+  await page.getByRole('button', { name: 'Another device' }).click();
   expect((await captures())[0].frames).toBeGreaterThanOrEqual(after);
   // What was captured can be gone on with.
-  await expect(page.getByRole('button', { name: 'Resume' })).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Resume' })).toBeEnabled();
   line.close();
 });

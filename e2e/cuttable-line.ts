@@ -5,6 +5,8 @@ import { connect, type AddressInfo, type Socket } from 'node:net';
 export class CuttableLine {
   /** Requests like these are cut off as they come. */
   cut: (request: IncomingMessage) => boolean = () => false;
+  /** Requests like these are answered as by a server without room (RFC 4918 § 11.5). */
+  full: (request: IncomingMessage) => boolean = () => false;
   private readonly sockets = new Set<Socket>();
 
   private constructor(
@@ -19,6 +21,13 @@ export class CuttableLine {
     const line = new CuttableLine(`http://127.0.0.1:${(server.address() as AddressInfo).port}`, server);
     server.on('request', (from, answer) => {
       if (line.cut(from)) return void from.destroy();
+      if (line.full(from)) {
+        from.resume();
+        const detail = "The server's disk is full: make room on it. Nothing stored before is lost.";
+        return void answer
+          .writeHead(507, { 'content-type': 'application/problem+json' })
+          .end(JSON.stringify({ detail }));
+      }
       const { method, url: path, headers } = from;
       const on = request({ hostname, port, method, path, headers }, (back) => {
         answer.writeHead(back.statusCode ?? 502, back.headers);

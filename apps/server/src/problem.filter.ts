@@ -42,12 +42,27 @@ export function toProblem(e: unknown): Problem {
   ) {
     return { type: 'about:blank', title: 'Not found', status: 404, detail: 'There is nothing with this id.' };
   }
+  if (isDiskFull(e)) {
+    return {
+      type: 'about:blank',
+      title: 'Insufficient storage',
+      status: 507,
+      detail: "The server's disk is full: make room on it. Nothing stored before is lost.",
+    };
+  }
   return {
     type: 'about:blank',
     title: 'Internal error',
     status: 500,
     detail: 'Something went wrong on the server. Nothing was changed; try again.',
   };
+}
+
+/** No room: told by the file system (POSIX ENOSPC, EDQUOT) or by PostgreSQL (SQLSTATE 53100). */
+function isDiskFull(e: unknown): boolean {
+  const code =
+    e instanceof QueryFailedError ? (e.driverError as { code?: string }).code : (e as { code?: string })?.code;
+  return code === 'ENOSPC' || code === 'EDQUOT' || code === '53100';
 }
 
 @Catch()

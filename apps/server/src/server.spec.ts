@@ -1,10 +1,11 @@
 import pg from 'pg';
-import { DataSource } from 'typeorm';
+import { DataSource, QueryFailedError } from 'typeorm';
 import type { PieceView, StepView } from '@amber-knit/contracts';
 import { Harness, scanFile } from '../test/harness.js';
 import { PieceStore } from './pieces/piece-store.js';
 import { CHANNELS, StepQueue } from './steps/step-queue.js';
 import { BlobStore } from './storage/blob-store.js';
+import { toProblem } from './problem.filter.js';
 import { StepRunner } from './worker/step-runner.js';
 
 /** The real application on a real PostgreSQL (DATABASE_URL), with a worker in this process. */
@@ -175,4 +176,13 @@ test('the same bytes are stored once and come back in chunks', async () => {
   expect(await blobs.put(bytes)).toBe(sha);
   expect(await db.query('SELECT count(*)::int AS n FROM blob_chunk WHERE sha256 = $1', [sha])).toEqual([{ n: 3 }]);
   expect(Buffer.compare(Buffer.from(await blobs.get(sha)), Buffer.from(bytes))).toBe(0);
+});
+
+test('a full disk is told as such, whoever found it', () => {
+  // SQLSTATE 53100 (PostgreSQL, appendix A) and errno ENOSPC (POSIX) are what the two stores answer.
+  const byDatabase = new QueryFailedError('INSERT', [], Object.assign(new Error('full'), { code: '53100' }));
+  for (const e of [byDatabase, Object.assign(new Error('full'), { code: 'ENOSPC' })]) {
+    expect(toProblem(e)).toMatchObject({ status: 507, detail: expect.stringContaining('make room') as string });
+  }
+  expect(toProblem(new Error('else')).status).toBe(500);
 });

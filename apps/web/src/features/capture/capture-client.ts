@@ -14,6 +14,10 @@ export interface CaptureState extends DeviceSaid {
   lostSince: number | null;
   stored: number;
   waiting: number;
+  /** Frames on their way from a device that was left already. */
+  behind: number;
+  /** Why frames are not being stored just now. */
+  storing: string | null;
   /** The empty support was shown: it is left out of every stop. */
   emptyLearned: boolean;
   /** Last thing worth saying. */
@@ -30,6 +34,8 @@ const CLOSED: CaptureState = {
   lostSince: null,
   stored: 0,
   waiting: 0,
+  behind: 0,
+  storing: null,
   emptyLearned: false,
   trouble: null,
   said: '',
@@ -65,7 +71,7 @@ export class CaptureClient {
 
   connect(deviceId: string): void {
     this.close();
-    this.set({ ...CLOSED, phase: 'connecting' });
+    this.set({ phase: 'connecting' });
     this.worker = new Worker(new URL('./capture.worker.ts', import.meta.url), { type: 'module' });
     this.worker.onmessage = (e: MessageEvent<FromCapture>) => this.receive(e.data);
     this.worker.onerror = (e) => this.set({ trouble: `The capture stopped: ${e.message}. What is stored is kept.` });
@@ -74,10 +80,22 @@ export class CaptureClient {
     this.post({ type: 'connect', url: url.href });
   }
 
+  /** Leaves the device. Frames that still wait are stored behind the scenes first. */
   close(): void {
-    this.worker?.terminate();
+    const { worker } = this;
     this.worker = undefined;
-    this.set(CLOSED);
+    if (worker && this.state.waiting > 0) {
+      worker.onmessage = ({ data: m }: MessageEvent<FromCapture>) => {
+        if (m.type !== 'stored') return;
+        this.set({ behind: m.waiting, storing: m.trouble });
+        if (m.waiting === 0) worker.terminate();
+      };
+      worker.postMessage({ type: 'disconnect' } satisfies ToCapture);
+      this.set({ ...CLOSED, behind: this.state.waiting });
+    } else {
+      worker?.terminate();
+      this.set({ ...CLOSED, behind: this.state.behind });
+    }
   }
 
   /** Records into a capture of the server; `held` are the frames that it has already, `stops` those of a turntable. */
@@ -89,7 +107,15 @@ export class CaptureClient {
     const { id: captureId, nextSequence } = capture;
     const { byColor, coarse = false, stops = 0, colorViews = 0 } = how;
     this.post({ type: 'begin', captureId, nextSequence, byColor, coarse, held, stops, colorViews });
-    this.set({ capture, phase: 'recording', stored: 0, trouble: null, lostSince: null, said: 'Recording' });
+    this.set({
+      capture,
+      phase: 'recording',
+      stored: 0,
+      storing: null,
+      trouble: null,
+      lostSince: null,
+      said: 'Recording',
+    });
   }
 
   pause(): void {
@@ -146,7 +172,7 @@ export class CaptureClient {
       case 'support':
         return this.viewers.forEach((v) => v.support(m.plane, m.middle));
       case 'stored':
-        return this.set({ stored: m.frames, waiting: m.waiting, ...(m.waiting === 0 ? { trouble: null } : {}) });
+        return this.set({ stored: m.frames, waiting: m.waiting, storing: m.trouble });
       case 'taken-back':
         return this.set({ said: `${m.frames} frames taken back` });
       case 'empty-learned':

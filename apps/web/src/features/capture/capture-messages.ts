@@ -17,6 +17,7 @@ export type ToCapture =
     }
   /** What is seen now is the empty support of a standing scanner: taken out of every stop. */
   | { type: 'learn-empty' }
+  | { type: 'disconnect' }
   | { type: 'pause' }
   | { type: 'resume' }
   /** Takes the newest kept frames back, those of the last so many seconds. */
@@ -64,7 +65,8 @@ export type FromCapture =
   /** The model was begun again: everything shown so far is void. */
   | { type: 'cleared' }
   | { type: 'support'; plane: Plane | null; middle: [number, number, number] }
-  | { type: 'stored'; frames: number; waiting: number }
+  /** `trouble`: why frames are not being stored just now. */
+  | { type: 'stored'; frames: number; waiting: number; trouble: string | null }
   | { type: 'taken-back'; frames: number }
   | { type: 'empty-learned' }
   /** How far a longer piece of work has come, in words. */

@@ -45,7 +45,7 @@ export function CapturePanel({
   const [table, setTable] = useState({ stops: 12, colorViews: 3 });
   const [extent, setExtent] = useState({ coarse: false, within: 0 });
   const [place, setPlace] = useState(true);
-  const { phase, device, report, trouble } = state;
+  const { phase, device, report, trouble, storing } = state;
   const recording = phase === 'recording' || phase === 'paused';
   // A room stands on its floor; a thing is wanted without its table.
   const forRooms = device?.deviceClass === 'lidar';
@@ -156,6 +156,7 @@ export function CapturePanel({
           {state.said}
         </p>
         {trouble && <Notice tone="error">{trouble}</Notice>}
+        {storing && <Notice tone="error">{storing}</Notice>}
         {failed !== undefined && <Notice tone="error">{problemText(failed)}</Notice>}
       </section>
       {!forRooms && (

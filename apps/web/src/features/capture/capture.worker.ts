@@ -69,8 +69,7 @@ const tell = (m: FromCapture, transfer: Transferable[] = []): void => postMessag
 keeper.onmessage = (e: MessageEvent<KeepReport>) => {
   const { stored, refused, waiting, trouble } = e.data;
   answered = stored + refused;
-  tell({ type: 'stored', frames: stored, waiting });
-  if (trouble) tell({ type: 'trouble', text: trouble, over: false });
+  tell({ type: 'stored', frames: stored, waiting, trouble });
   if (ending && answered === sentToKeeper) finishEnding();
 };
 
@@ -88,6 +87,8 @@ async function handle(m: ToCapture): Promise<void> {
       return session?.send(m.message);
     case 'begin':
       return begin(m);
+    case 'disconnect':
+      return session?.close();
     case 'pause':
       mode = 'paused';
       return session?.send({ type: 'pause' });

@@ -18,7 +18,7 @@ export function DeviceChooser({
   devices: DeviceList | undefined;
   advice: PlanAdvice;
 }) {
-  const { phase, trouble } = useSyncExternalStore(captureClient.subscribe, captureClient.current);
+  const { phase, trouble, storing } = useSyncExternalStore(captureClient.subscribe, captureClient.current);
   const [chosen, setChosen] = useState('');
   const devices = list?.devices ?? [];
   const suggested = piece.plan?.deviceId || advice.devices.find((d) => d.fit === 'good')?.id || devices[0]?.id;
@@ -64,6 +64,7 @@ export function DeviceChooser({
           {phase === 'connecting' ? 'Connecting …' : 'Connect'}
         </Button>
         {trouble && <Notice tone="error">{trouble}</Notice>}
+        {storing && <Notice tone="error">{storing}</Notice>}
       </section>
       <OpenCaptures pieceId={piece.id} />
       <RecordingFiles />

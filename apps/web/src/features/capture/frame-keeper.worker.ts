@@ -5,7 +5,10 @@ import type { DepthFrame } from '@amber-knit/core/geometry';
 export type KeepRequest =
   { captureId: string; sequence: number; frame: DepthFrame } | { captureId: string; takeBack: number };
 
-/** How far storing has come. `trouble` is set while the server can't be reached; nothing is lost, it is tried again. */
+/**
+ * How far storing has come. `trouble` is set while the server can't be reached or has no room (nothing is lost, it is
+ * tried again), and stays set once a frame was refused.
+ */
 export interface KeepReport {
   stored: number;
   /** Not wanted by the server; dropped. */
@@ -14,10 +17,12 @@ export interface KeepReport {
   trouble: string | null;
 }
 
+const INSUFFICIENT_STORAGE = 507;
 const waiting: KeepRequest[] = [];
 let stored = 0;
 let refused = 0;
 let working = false;
+let refusal: string | null = null;
 const report = (trouble: string | null): void =>
   postMessage({ stored, refused, waiting: waiting.length, trouble } satisfies KeepReport);
 
@@ -31,6 +36,7 @@ async function work(): Promise<void> {
   working = true;
   while (waiting.length > 0) {
     const { path, init, isFrame } = requestFor(waiting[0]);
+    let why = 'The server does not answer.';
     for (let patience = 500; ; patience = Math.min(8000, 2 * patience)) {
       try {
         const answer = await fetch(path, init);
@@ -39,20 +45,21 @@ async function work(): Promise<void> {
           break;
         }
         // The server has understood and does not want it: trying again would not help.
+        const { detail } = (await answer.json().catch(() => ({}))) as { detail?: string };
         if (answer.status < 500) {
           if (isFrame) refused++;
-          const problem = (await answer.json().catch(() => ({}))) as { detail?: string };
-          report(problem.detail ?? 'The server refused a frame.');
+          refusal = detail ?? 'The server refused a frame.';
           break;
         }
+        if (answer.status === INSUFFICIENT_STORAGE && detail) why = detail;
       } catch {
-        // Not reachable; see below.
+        why = 'The server does not answer.';
       }
-      report('The server does not answer. Frames wait here and are sent as soon as it does.');
+      report(`${why} Frames wait here and are sent as soon as it can take them.`);
       await new Promise((r) => setTimeout(r, patience));
     }
     waiting.shift();
-    report(null);
+    report(refusal);
   }
   working = false;
 }

@@ -7,15 +7,19 @@ import { captureClient } from './capture-client';
 
 /** Captures that were begun and never finished: a closed page, a lost connection. */
 export function OpenCaptures({ pieceId }: { pieceId: string }) {
-  const { data: open } = api.useOpenCapturesQuery(pieceId, { refetchOnMountOrArgChange: true });
-  const { capture } = useSyncExternalStore(captureClient.subscribe, captureClient.current);
+  const { data: open, refetch } = api.useOpenCapturesQuery(pieceId, { refetchOnMountOrArgChange: true });
+  const { capture, waiting, behind } = useSyncExternalStore(captureClient.subscribe, captureClient.current);
   const [discard] = api.useDiscardCaptureMutation();
   const [finish] = api.useFinishCaptureMutation();
   const [fault, setFault] = useState<string | null>(null);
   const left = open?.filter((c) => c.id !== capture?.id) ?? [];
   if (left.length === 0) return null;
-  const resume = async (c: CaptureView): Promise<void> => {
+  // A number given twice would drop a frame, so those still under way go first.
+  const underWay = waiting + behind;
+  const resume = async ({ id }: CaptureView): Promise<void> => {
     try {
+      const c = (await refetch().unwrap()).find((o) => o.id === id);
+      if (!c) return;
       const held = c.frames > 0 ? await (await fetch(`/api/captures/${c.id}/frames`)).arrayBuffer() : undefined;
       captureClient.connect(c.deviceId);
       const stop = captureClient.subscribe(() => {
@@ -37,9 +41,11 @@ export function OpenCaptures({ pieceId }: { pieceId: string }) {
             {c.frames} frames stored, begun {formatDistanceToNow(new Date(c.createdAt))} ago
           </div>
           <div className="mt-1 flex gap-2">
-            <Button onClick={() => void resume(c)}>Resume</Button>
+            <Button disabled={underWay > 0} onClick={() => void resume(c)}>
+              Resume
+            </Button>
             <Button
-              disabled={c.frames === 0}
+              disabled={c.frames === 0 || underWay > 0}
               onClick={() => void finish({ id: c.id, support: 'remove', place: false })}
             >
               Finish as it is
@@ -50,6 +56,7 @@ export function OpenCaptures({ pieceId }: { pieceId: string }) {
           </div>
         </div>
       ))}
+      {underWay > 0 && <p className="num m-0 text-muted">{underWay} frames still on their way to the server</p>}
       {fault && <Notice tone="error">{fault}</Notice>}
     </section>
   );
