@@ -1,5 +1,5 @@
-import type { DepthFrame, Intrinsics, TriangleMesh } from '@amber-knit/core/geometry';
-import { pinhole, vertexNormals } from '@amber-knit/core/geometry';
+import type { DepthFrame, Intrinsics } from '@amber-knit/core/geometry';
+import { pinhole } from '@amber-knit/core/geometry';
 import {
   createRandom,
   fromTranslation,
@@ -9,17 +9,10 @@ import {
   type Mat4,
   type Random,
 } from '@amber-knit/core/math';
-import { rasterizeDepth, type DepthRaster } from '@amber-knit/core/mesh';
+import { rasterizeDepth } from '@amber-knit/core/mesh';
+import type { Material } from './material.js';
 import { smoothStep } from './shaping.js';
-
-/** What stands in front of the simulated camera, in the world frame of one setup. */
-export interface SimulatedScene {
-  mesh: TriangleMesh;
-  /** sRGB at a world point of a triangle. */
-  color: (x: number, y: number, z: number, triangle: number) => [number, number, number];
-  /** Share of mirror-like reflection of a triangle, 0–1. */
-  gloss: (triangle: number) => number;
-}
+import { lookAtScene, lookThrough, type SimulatedScene, type SurfaceSeen } from './surface-seen.js';
 
 /** How a sensor is driven and held while it takes a frame. */
 export interface CaptureConditions {
@@ -60,8 +53,9 @@ export const HAND_HELD_DEPTH_CAMERA: DepthCameraModel = {
 
 /**
  * One frame of the simulated depth camera: occlusion of camera and projector, noise growing with distance and
- * incidence, drop-out at grazing angles and in highlights, flying pixels at depth steps; a colour image lit from beside
- * the lens with its own exposure and a highlight on gloss. The same random stream gives the same frame.
+ * incidence, drop-out at grazing angles, in highlights, on mirrors and through glass, flying pixels at depth steps; a
+ * colour image lit from beside the lens with its own exposure and a highlight on gloss. The same random stream gives
+ * the same frame.
  *
  * Growth of noise with distance and incidence after C. Nguyen, S. Izadi, D. Lovell (2012), Modeling Kinect sensor noise
  * for improved 3D reconstruction and tracking; figures here are our own.
@@ -76,48 +70,58 @@ export function captureFrame(
   conditions?: CaptureConditions,
 ): CapturedFrame {
   const { depth: camera } = model;
+  const seen = lookAtScene(scene, worldFromSensor, camera);
+  const behind = lookThrough(scene, worldFromSensor, camera);
+  const { depth, infrared } = measureDepth(scene, seen, behind, worldFromSensor, model, random, conditions);
+  if (!withColor) return { name, camera, depth, infrared };
+  const color = colorCamera(model);
+  const same = color.width === camera.width && color.height === camera.height;
+  const inColor = same ? seen : lookAtScene(scene, worldFromSensor, color);
+  const behindColor = same ? behind : lookThrough(scene, worldFromSensor, color);
+  return { name, camera, depth, infrared, color: takePicture(scene, inColor, behindColor, model, random, conditions) };
+}
+
+/** A frame with the depth sensor's own picture, where the conditions were given: 255 is over-exposed. */
+export type CapturedFrame = Omit<DepthFrame, 'scanFromSensor'> & { infrared?: Uint8Array };
+
+function measureDepth(
+  scene: SimulatedScene,
+  seen: SurfaceSeen,
+  behind: SurfaceSeen | undefined,
+  worldFromSensor: Mat4,
+  model: DepthCameraModel,
+  random: Random,
+  conditions: CaptureConditions | undefined,
+): { depth: Float32Array; infrared?: Uint8Array } {
+  const { camera } = seen;
   const { width, height } = camera;
-  const sensorFromWorld = invertRigid(worldFromSensor);
-  const seen = rasterizeDepth(scene.mesh, sensorFromWorld, camera, true);
-  const projectorFromSensor = fromTranslation(-model.baseline, 0, 0);
   // The projector covers what the camera sees at any distance of interest, in half the resolution.
   const wide = Math.round(0.75 * width);
   const shift = camera.cx / 2 + width / 8;
   const lit = rasterizeDepth(
     scene.mesh,
-    multiply(projectorFromSensor, sensorFromWorld),
+    multiply(fromTranslation(-model.baseline, 0, 0), invertRigid(worldFromSensor)),
     { width: wide, height: height >> 1, fx: camera.fx / 2, fy: camera.fy / 2, cx: shift, cy: camera.cy / 2 },
     true,
   );
-  const m = worldFromSensor;
-  const normals = normalsOf(scene.mesh);
   const depth = new Float32Array(width * height);
   const infrared = conditions && new Uint8Array(width * height);
-  const n: [number, number, number] = [0, 0, 0];
   for (let v = 0; v < height; v++) {
     for (let u = 0; u < width; u++) {
       const i = v * width + u;
       const z = seen.depth[i];
       if (!(z > 0)) continue;
       const rx = (u - camera.cx) / camera.fx;
-      const ry = (v - camera.cy) / camera.fy;
       // Shadow of the projector.
-      const px = rx * z - model.baseline;
-      const pu = Math.round((camera.fx * px) / (2 * z) + shift);
-      const pv = v >> 1;
-      const pz = pu >= 0 && pu < wide ? lit.depth[pv * wide + pu] : 0;
+      const pu = Math.round((camera.fx * (rx * z - model.baseline)) / (2 * z) + shift);
+      const pz = pu >= 0 && pu < wide ? lit.depth[(v >> 1) * wide + pu] : 0;
       const shadow = pz > 0 && pz < z - 4;
       if (shadow && !conditions) continue;
-
-      normalAt(scene.mesh, normals, seen.triangle[i], sensorFromWorld, n);
-      const length = Math.sqrt(rx * rx + ry * ry + 1);
-      const cos = Math.abs(n[0] * rx + n[1] * ry + n[2]) / length;
+      const cos = seen.cosine[i];
+      const material = scene.material(seen.triangle[i]);
       let noisier = 1;
       if (conditions) {
-        const x = (m[0] * rx + m[4] * ry + m[8]) * z + m[12];
-        const y = (m[1] * rx + m[5] * ry + m[9]) * z + m[13];
-        const w = (m[2] * rx + m[6] * ry + m[10]) * z + m[14];
-        const signal = signalAt(scene, seen.triangle[i], x, y, w, z, cos, shadow, model, conditions);
+        const signal = signalAt(seen, i, material, shadow, model, conditions);
         infrared![i] = Math.max(0, Math.min(255, 190 * signal + 2 * quickNormal(random)));
         if (shadow || infrared![i] === 255) continue;
         noisier = noiseFactor(signal, conditions);
@@ -127,28 +131,21 @@ export function captureFrame(
       // Grazing drop-out.
       if (random() > smoothStep(0.1, 0.28, cos)) continue;
       // A highlight towards the projector blinds the sensor.
-      const gloss = scene.gloss(seen.triangle[i]);
-      if (gloss > 0 && highlight(n, rx, ry, length) * gloss > 0.6 + 0.3 * random()) continue;
+      if (material.gloss > 0 && highlight(cos) * material.gloss > 0.6 + 0.3 * random()) continue;
+      if (material.mirror > 0 && random() < material.mirror) continue;
+      const through = material.clear > 0 && random() < material.clear;
+      if (through) {
+        // The pattern lands behind, bent twice by the glass: mostly unreadable, else somewhat too far.
+        const far = behind!.depth[i];
+        if (far > 0 && random() < 0.25) depth[i] = far + 2 + 6 * random();
+        continue;
+      }
       const sigma = model.noise * (z / model.noiseDistance) ** 2 * (0.8 + 0.2 / Math.max(0.2, cos));
       depth[i] = z + noisier * sigma * quickNormal(random);
     }
   }
   addFlyingPixels(depth, seen.depth, width, height, model.flyingRatio, random);
-  const color = withColor
-    ? captureColor(scene, sensorFromWorld, worldFromSensor, model, normals, random, conditions, seen)
-    : undefined;
-  return { name, camera, depth, color, infrared };
-}
-
-/** A frame with the depth sensor's own picture, where the conditions were given: 255 is over-exposed. */
-export type CapturedFrame = Omit<DepthFrame, 'scanFromSensor'> & { infrared?: Uint8Array };
-
-const NORMALS = new WeakMap<TriangleMesh, Float32Array>();
-
-export function normalsOf(mesh: TriangleMesh): Float32Array {
-  let normals = NORMALS.get(mesh);
-  if (!normals) NORMALS.set(mesh, (normals = vertexNormals(mesh)));
-  return normals;
+  return { depth, infrared };
 }
 
 /** Share of the light that a colour value throws back (IEC 61966-2-1, by its exponent of 2.2). */
@@ -156,22 +153,19 @@ const LINEAR = Float32Array.from({ length: 256 }, (_, v) => (v / 255) ** 2.2);
 
 /** Light that comes back from a place, 1 being as much as the sensor bears well; above 1.34 it is over-exposed. */
 function signalAt(
-  scene: SimulatedScene,
-  triangle: number,
-  x: number,
-  y: number,
-  z: number,
-  distance: number,
-  cos: number,
+  { rgb, cosine, depth }: SurfaceSeen,
+  i: number,
+  material: Material,
   shadow: boolean,
   model: DepthCameraModel,
   c: CaptureConditions,
 ): number {
-  const rgb = scene.color(x, y, z, triangle);
-  const reflectance = 0.35 * LINEAR[rgb[0] & 255] + 0.5 * LINEAR[rgb[1] & 255] + 0.15 * LINEAR[rgb[2] & 255];
-  const own = shadow ? 0 : c.light * cos * (model.noiseDistance / distance) ** 2;
-  const mirror = cos > 0.9 && !shadow ? 2.5 * c.light * scene.gloss(triangle) * cos ** 220 : 0;
-  return 1.6 * c.exposure * (reflectance * (own + 0.5 * c.roomLight) + mirror);
+  const cos = cosine[i];
+  const own = shadow ? 0 : c.light * cos * (model.noiseDistance / depth[i]) ** 2;
+  const mirror = shadow ? 0 : 2.5 * c.light * material.gloss * highlight(cos);
+  const diffuse = (1 - material.mirror) * (1 - material.clear);
+  const reflectance = 0.35 * LINEAR[rgb[3 * i]] + 0.5 * LINEAR[rgb[3 * i + 1]] + 0.15 * LINEAR[rgb[3 * i + 2]];
+  return 1.6 * c.exposure * (diffuse * reflectance * (own + 0.5 * c.roomLight) + mirror);
 }
 
 /**
@@ -195,31 +189,9 @@ export function quickNormal(random: Random): number {
   return normalNumbers[(65_536 * random()) | 0];
 }
 
-/** Mirror-like share of light thrown back towards the lens by a normal `n` (sensor frame). */
-function highlight(n: ArrayLike<number>, rx: number, ry: number, length: number): number {
-  // Light and eye nearly coincide, so the half vector is the ray back to the sensor.
-  const cos = Math.abs(n[0] * rx + n[1] * ry + n[2]) / length;
-  return cos > 0.9 ? cos ** 220 : 0;
-}
-
-/** Interpolated (vertex-averaged) normal of a triangle, turned into the sensor frame. */
-export function normalAt(
-  mesh: TriangleMesh,
-  normals: Float32Array,
-  t: number,
-  m: Mat4,
-  out: [number, number, number],
-): void {
-  const a = 3 * mesh.indices[3 * t];
-  const b = 3 * mesh.indices[3 * t + 1];
-  const c = 3 * mesh.indices[3 * t + 2];
-  const x = normals[a] + normals[b] + normals[c];
-  const y = normals[a + 1] + normals[b + 1] + normals[c + 1];
-  const z = normals[a + 2] + normals[b + 2] + normals[c + 2];
-  const l = Math.sqrt(x * x + y * y + z * z) || 1;
-  out[0] = (m[0] * x + m[4] * y + m[8] * z) / l;
-  out[1] = (m[1] * x + m[5] * y + m[9] * z) / l;
-  out[2] = (m[2] * x + m[6] * y + m[10] * z) / l;
+/** Mirror-like share of light thrown back to the lens: light and eye nearly coincide, so the incidence tells it. */
+function highlight(cos: number): number {
+  return cos > 0.96 ? cos ** 220 : 0;
 }
 
 function addFlyingPixels(
@@ -246,55 +218,44 @@ function addFlyingPixels(
   }
 }
 
-function captureColor(
-  scene: SimulatedScene,
-  sensorFromWorld: Mat4,
-  worldFromSensor: Mat4,
-  model: DepthCameraModel,
-  normals: Float32Array,
-  random: Random,
-  conditions: CaptureConditions | undefined,
-  seenByDepth: DepthRaster,
-): DepthFrame['color'] {
+/** The colour camera: same place and axis as the depth camera, its own size. */
+function colorCamera(model: DepthCameraModel): Intrinsics {
   const { width, height } = model.color;
   const s = width / model.depth.width;
-  const camera: Intrinsics = {
-    width,
-    height,
-    fx: model.depth.fx * s,
-    fy: model.depth.fy * s,
-    cx: (model.depth.cx + 0.5) * s - 0.5,
-    cy: (model.depth.cy + 0.5) * s - 0.5,
-  };
-  const seen = s === 1 ? seenByDepth : rasterizeDepth(scene.mesh, sensorFromWorld, camera, true);
-  const data = new Uint8Array(3 * width * height).fill(38);
+  const { fx, fy, cx, cy } = model.depth;
+  return { width, height, fx: fx * s, fy: fy * s, cx: (cx + 0.5) * s - 0.5, cy: (cy + 0.5) * s - 0.5 };
+}
+
+/** What is seen where there is nothing, sRGB. */
+const BACKGROUND = 38;
+
+function takePicture(
+  scene: SimulatedScene,
+  seen: SurfaceSeen,
+  behind: SurfaceSeen | undefined,
+  model: DepthCameraModel,
+  random: Random,
+  conditions: CaptureConditions | undefined,
+): DepthFrame['color'] {
+  const { camera, triangle, cosine, rgb } = seen;
+  const { width, height } = camera;
+  const data = new Uint8Array(3 * width * height).fill(BACKGROUND);
   // Exposure acts on light, pixels hold its 2.2nd root.
   const exposed = conditions ? (conditions.exposure * (0.6 + 0.4 * conditions.roomLight)) ** (1 / 2.2) : 1;
   const gain = exposed * (1 + model.exposureSpread * gaussian(random));
-  const n: [number, number, number] = [0, 0, 0];
-  const m = worldFromSensor;
-  for (let v = 0; v < height; v++) {
-    for (let u = 0; u < width; u++) {
-      const i = v * width + u;
-      const t = seen.triangle[i];
-      if (t < 0) continue;
-      const z = seen.depth[i];
-      const rx = (u - camera.cx) / camera.fx;
-      const ry = (v - camera.cy) / camera.fy;
-      const x = (m[0] * rx + m[4] * ry + m[8]) * z + m[12];
-      const y = (m[1] * rx + m[5] * ry + m[9]) * z + m[13];
-      const w = (m[2] * rx + m[6] * ry + m[10]) * z + m[14];
-      const albedo = scene.color(x, y, w, t);
-      normalAt(scene.mesh, normals, t, sensorFromWorld, n);
-      const length = Math.sqrt(rx * rx + ry * ry + 1);
-      const cos = Math.abs(n[0] * rx + n[1] * ry + n[2]) / length;
-      // Soft light from all round the lens: little shading.
-      const shade = gain * (0.82 + 0.18 * cos);
-      const glare = 190 * scene.gloss(t) * highlight(n, rx, ry, length);
-      for (let k = 0; k < 3; k++) {
-        const value = albedo[k] * shade + glare + 1.5 * quickNormal(random) + 0.5;
-        data[3 * i + k] = value < 0 ? 0 : value > 255 ? 255 : value;
-      }
+  for (let i = 0; i < triangle.length; i++) {
+    if (triangle[i] < 0) continue;
+    const cos = cosine[i];
+    const { gloss, mirror, clear } = scene.material(triangle[i]);
+    // Soft light from all round the lens: little shading.
+    const shade = gain * (0.82 + 0.18 * cos);
+    const glare = gloss > 0 ? 190 * gloss * highlight(cos) : 0;
+    for (let k = 0; k < 3; k++) {
+      let own = rgb[3 * i + k];
+      if (mirror > 0) own += mirror * (0.5 * BACKGROUND - 0.5 * own);
+      if (clear > 0) own += clear * ((behind!.triangle[i] >= 0 ? behind!.rgb[3 * i + k] : BACKGROUND) - own);
+      const value = own * shade + glare + 1.5 * quickNormal(random) + 0.5;
+      data[3 * i + k] = value < 0 ? 0 : value > 255 ? 255 : value;
     }
   }
   return { camera, image: { width, height, data } };

@@ -1,3 +1,4 @@
+import { glossy } from './material.js';
 import { noise, smoothMin, smoothStep, type DemoObject } from './shaping.js';
 
 /** Outer and inner profile of the jug: radius over height, mm. The foot stands on z = 0. */
@@ -176,6 +177,9 @@ function jugColor(x: number, y: number, z: number): [number, number, number] {
   return [0, 1, 2].map((k) => c[k] + (clay[k] - c[k]) * bare) as [number, number, number];
 }
 
+/** Finish of the whole surface. */
+const GLAZE = glossy(0.55);
+
 /** A glazed stoneware jug with a handle, a pouring lip, a painted band and a deep inside, standing on z = 0. */
 export const galleyJug: DemoObject = {
   id: 'galley-jug',
@@ -184,5 +188,5 @@ export const galleyJug: DemoObject = {
   color: jugColor,
   min: [-62, -62, -2],
   max: [102, 62, 158],
-  gloss: 0.55,
+  material: () => GLAZE,
 };

@@ -1,3 +1,4 @@
+import { glossy } from './material.js';
 import { noise, smoothMin, type DemoObject } from './shaping.js';
 
 const RIM = 62;
@@ -28,6 +29,9 @@ function wheelColor(x: number, y: number, z: number): [number, number, number] {
   return [64 + 14 * grain, 88 + 14 * grain, 78 + 14 * grain];
 }
 
+/** Finish of the whole surface. */
+const PAINT = glossy(0.2);
+
 /** A painted hand wheel with five equal spokes, one dot and one scratch, lying on z = 0. */
 export const handWheel: DemoObject = {
   id: 'hand-wheel',
@@ -36,5 +40,5 @@ export const handWheel: DemoObject = {
   color: wheelColor,
   min: [-73, -73, -2],
   max: [73, 73, 28],
-  gloss: 0.2,
+  material: () => PAINT,
 };

@@ -1,7 +1,8 @@
 import type { ColorImage, Intrinsics } from '@amber-knit/core/geometry';
 import { fromAxisAngle, invertRigid, lookAt, multiply, type Mat4, type Random } from '@amber-knit/core/math';
 import { rasterizeDepth } from '@amber-knit/core/mesh';
-import { normalAt, normalsOf, quickNormal, type SimulatedScene } from './depth-camera.js';
+import { quickNormal } from './depth-camera.js';
+import { faceNormalsOf, lookAtScene, type SimulatedScene } from './surface-seen.js';
 import { smoothStep } from './shaping.js';
 
 /** A camera beside a sheet of red laser light; the sheet holds the world's Z axis, about which the platform turns. */
@@ -63,8 +64,7 @@ export function captureLine(
   // A turned platform is a stand that has gone round the other way.
   const back = fromAxisAngle([0, 0, 1], (-c.turned * Math.PI) / 180);
   const worldFromCamera = multiply(back, lineCameraPose(c));
-  const cameraFromWorld = invertRigid(worldFromCamera);
-  const seen = rasterizeDepth(scene.mesh, cameraFromWorld, camera, true);
+  const seen = lookAtScene(scene, worldFromCamera, camera);
   const around = ((c.laserAngle - c.turned) * Math.PI) / 180;
   const [lx, ly] = [Math.cos(around), Math.sin(around)];
   // The laser stands as far from the axis as the camera, higher, and sees the whole platform.
@@ -72,10 +72,9 @@ export function captureLine(
   const laserFromWorld = invertRigid(lookAt([c.distance * lx, c.distance * ly, laserHeight], [0, 0, 40], [0, 0, 1]));
   const wide: Intrinsics = { width: 240, height: 240, fx: 260, fy: 260, cx: 119.5, cy: 119.5 };
   const lit = c.laser > 0 ? rasterizeDepth(scene.mesh, laserFromWorld, wide, true) : undefined;
-  const normals = normalsOf(scene.mesh);
+  const normals = faceNormalsOf(scene.mesh);
   const m = worldFromCamera;
   const l = laserFromWorld;
-  const n: [number, number, number] = [0, 0, 0];
   const data = new Uint8Array(3 * width * height);
   const room = 0.1 + 0.9 * c.roomLight;
   for (let v = 0; v < height; v++) {
@@ -83,7 +82,6 @@ export function captureLine(
       const i = v * width + u;
       const t = seen.triangle[i];
       let red = 0;
-      let rgb: readonly number[] = DARK;
       if (t >= 0) {
         const z = seen.depth[i];
         const rx = ((u - camera.cx) / camera.fx) * z;
@@ -91,7 +89,6 @@ export function captureLine(
         const x = m[0] * rx + m[4] * ry + m[8] * z + m[12];
         const y = m[1] * rx + m[5] * ry + m[9] * z + m[13];
         const w = m[2] * rx + m[6] * ry + m[10] * z + m[14];
-        rgb = scene.color(x, y, w, t);
         const off = x * ly - y * lx;
         const blur = (z * Math.abs(1 - model.sharpAt / z) * 0.02) ** 2;
         const spread = model.sheetWidth ** 2 + blur;
@@ -103,26 +100,33 @@ export function captureLine(
           const nearest = inside ? lit.depth[lv * wide.width + lu] : 0;
           // At a rim the laser's coarser picture may show nothing at all: then nothing is in the way.
           if (inside && (nearest === 0 || nearest > lz - 3)) {
-            normalAt(scene.mesh, normals, t, laserFromWorld, n);
-            const length = Math.hypot(lx * c.distance - x, ly * c.distance - y, laserHeight - w);
-            const cos =
-              Math.abs(
-                n[0] * (l[0] * x + l[4] * y + l[8] * w + l[12]) +
-                  n[1] * (l[1] * x + l[5] * y + l[9] * w + l[13]) +
-                  n[2] * lz,
-              ) / length;
+            const toX = lx * c.distance - x;
+            const toY = ly * c.distance - y;
+            const toZ = laserHeight - w;
+            const facing = normals[3 * t] * toX + normals[3 * t + 1] * toY + normals[3 * t + 2] * toZ;
+            const cos = Math.abs(facing) / Math.hypot(toX, toY, toZ);
             const grain = 1 + SPECKLE * quickNormal(random);
             // Blur widens the line and dims it alike.
             const share = model.sheetWidth / Math.sqrt(spread);
+            const { mirror, clear } = scene.material(t);
             red =
-              255 * 2.2 * c.laser * share * grain * Math.exp(-(off * off) / (2 * spread)) * smoothStep(0, 0.35, cos);
+              (1 - mirror) *
+              (1 - clear) *
+              255 *
+              2.2 *
+              c.laser *
+              share *
+              grain *
+              Math.exp(-(off * off) / (2 * spread)) *
+              smoothStep(0, 0.35, cos);
           }
         }
       }
       for (let k = 0; k < 3; k++) {
         // A colour's own share of red light, and a little of it in the other channels' filters.
-        const own = k === 0 ? 0.15 + 0.85 * (rgb[0] / 255) : 0.06;
-        const value = c.exposure * (rgb[k] * room + red * own) + 1.5 * quickNormal(random) + 0.5;
+        const paint = t >= 0 ? seen.rgb[3 * i + k] : DARK[k];
+        const own = k === 0 ? 0.15 + 0.85 * (paint / 255) : 0.06;
+        const value = c.exposure * (paint * room + red * own) + 1.5 * quickNormal(random) + 0.5;
         data[3 * i + k] = value < 0 ? 0 : value > 255 ? 255 : value;
       }
     }

@@ -1,3 +1,4 @@
+import { glossy } from './material.js';
 import { noise, smoothMin, type DemoObject } from './shaping.js';
 
 /** Distance to a box about a centre. */
@@ -26,6 +27,9 @@ function forkColor(x: number, y: number, z: number): [number, number, number] {
   return [48 + 22 * grain, 46 + 20 * grain, 44 + 18 * grain];
 }
 
+/** Finish of the whole surface. */
+const CASTING = glossy(0.35);
+
 /** A dark cast bracket with crisp edges, a bore and a rubbed half ring, standing on z = 0. */
 export const oarFork: DemoObject = {
   id: 'oar-fork',
@@ -34,5 +38,5 @@ export const oarFork: DemoObject = {
   color: forkColor,
   min: [-42, -27, -2],
   max: [42, 27, 92],
-  gloss: 0.35,
+  material: () => CASTING,
 };

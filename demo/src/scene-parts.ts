@@ -30,6 +30,25 @@ export function disc(radius: number, segments = 48): TriangleMesh {
   return { positions, indices };
 }
 
+/** A lump with a flat bottom at height 0, highest in the middle: half an ellipsoid. */
+export function lump(radius: number, height: number, segments = 32, rings = 6): TriangleMesh {
+  const positions = new Float32Array(3 * (segments * rings + 1));
+  const corners: number[] = [];
+  for (let k = 0; k < rings; k++) {
+    const up = (Math.PI / 2) * (k / rings);
+    for (let i = 0; i < segments; i++) {
+      const a = (2 * Math.PI * i) / segments;
+      const r = radius * Math.cos(up);
+      positions.set([r * Math.cos(a), r * Math.sin(a), height * Math.sin(up)], 3 * (k * segments + i));
+      const [p, q] = [k * segments + i, k * segments + ((i + 1) % segments)];
+      if (k + 1 < rings) corners.push(p, q, p + segments, p + segments, q, q + segments);
+      else corners.push(p, q, segments * rings);
+    }
+  }
+  positions.set([0, 0, height], 3 * segments * rings);
+  return { positions, indices: Uint32Array.from(corners) };
+}
+
 /** A box between two corners. */
 export function box([x0, y0, z0]: Vec3, [x1, y1, z1]: Vec3): TriangleMesh {
   const positions = new Float32Array(24);

@@ -9,7 +9,8 @@ import {
   transformPoint,
   type Mat4,
 } from '@amber-knit/core/math';
-import type { SimulatedScene } from './depth-camera.js';
+import { glossy, MATT } from './material.js';
+import type { SimulatedScene } from './surface-seen.js';
 import { disc, joinMeshes } from './scene-parts.js';
 
 /** How the object lies in a setup: its own frame to the setup's world, resting on z = 0. */
@@ -35,9 +36,10 @@ export function setupScene(
   const objectFromWorld = invertRigid(worldFromObject);
   const object: TriangleMesh = { positions: transformPoints(worldFromObject, mesh.positions), indices: mesh.indices };
   const objectTriangles = mesh.indices.length / 3;
+  const material = glossy(gloss);
   return {
     mesh: tableRadius > 0 ? joinMeshes([object, disc(tableRadius)]).mesh : object,
-    gloss: (t) => (t < objectTriangles ? gloss : 0),
+    material: (t) => (t < objectTriangles ? material : MATT),
     color: (x, y, z, t) => {
       if (t >= objectTriangles) return plankColor(x);
       const p = transformPoint(objectFromWorld, x, y, z);

@@ -1,3 +1,5 @@
+import type { Material } from './material.js';
+
 /** Distance to a shape (negative inside) in millimetres, and its colour (sRGB, 0–255). */
 export interface DemoObject {
   id: string;
@@ -6,8 +8,8 @@ export interface DemoObject {
   color(x: number, y: number, z: number): [number, number, number];
   min: [number, number, number];
   max: [number, number, number];
-  /** Share of mirror-like reflection, 0–1. */
-  gloss: number;
+  /** What it is made of, at a place. */
+  material: (x: number, y: number, z: number) => Material;
 }
 
 /** Hermite step from 0 at a to 1 at b. */

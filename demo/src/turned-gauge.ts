@@ -1,3 +1,4 @@
+import { MATT } from './material.js';
 import { noise, type DemoObject } from './shaping.js';
 
 /** The gauge's true measures, mm: a cylinder, a cone on it, a ball on that. */
@@ -33,5 +34,5 @@ export const turnedGauge: DemoObject = {
   color: gaugeColor,
   min: [-33, -33, -2],
   max: [33, 33, 107],
-  gloss: 0,
+  material: () => MATT,
 };

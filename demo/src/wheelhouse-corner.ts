@@ -7,10 +7,11 @@ import {
   transformPoint,
   transformPoints,
 } from '@amber-knit/core/math';
-import type { SimulatedScene } from './depth-camera.js';
 import { handWheel } from './hand-wheel.js';
+import { glossy, type Material } from './material.js';
 import { bar, box, faceted, joinMeshes } from './scene-parts.js';
 import { noise } from './shaping.js';
+import type { SimulatedScene } from './surface-seen.js';
 import { truthMesh } from './truth-mesh.js';
 
 type Rgb = [number, number, number];
@@ -18,6 +19,8 @@ type Paint = (x: number, y: number, z: number) => Rgb;
 
 /** Half the floor's edge; the walls stand at -ROOM. */
 const ROOM = 700;
+/** Finish of most things in it. */
+const DULL = glossy(0.02);
 const HIGH = 1150;
 
 /** Boards as wide as `width` along a coordinate, each a little different, with grain. */
@@ -51,7 +54,7 @@ export function wheelhouseCorner(): { scene: SimulatedScene; middle: number } {
   const wheelFromWorld = invertRigid(worldFromWheel);
   const cream = boards([206, 196, 170], 92, 1, 2);
   const creamToo = boards([200, 190, 164], 92, 0, 2);
-  const parts: { mesh: TriangleMesh; paint: Paint; gloss?: number }[] = [
+  const parts: { mesh: TriangleMesh; paint: Paint; material?: Material }[] = [
     { mesh: faceted(box([-ROOM, -ROOM, -20], [ROOM, ROOM, 0])), paint: boards([128, 100, 74], 105, 0, 1) },
     { mesh: faceted(box([-ROOM - 20, -ROOM, 0], [-ROOM, ROOM, HIGH])), paint: cream },
     { mesh: faceted(box([-ROOM, -ROOM - 20, 0], [ROOM, -ROOM, HIGH])), paint: creamToo },
@@ -67,8 +70,16 @@ export function wheelhouseCorner(): { scene: SimulatedScene; middle: number } {
     { mesh: bar([-ROOM + 110, 200, 615], 2, 120, 48), paint: mottled([176, 60, 44], 20, 50) },
     { mesh: faceted(box([-ROOM + 40, -290, 615], [-ROOM + 170, -200, 690])), paint: mottled([196, 170, 96], 15, 60) },
     // Pipes along the other wall, with clamps, and one upright in the corner.
-    { mesh: bar([-ROOM, -ROOM + 70, 700], 0, 2 * ROOM, 27), paint: mottled([112, 116, 122], 30, 40), gloss: 0.2 },
-    { mesh: bar([-ROOM, -ROOM + 62, 780], 0, 2 * ROOM, 19), paint: mottled([158, 98, 62], 25, 50), gloss: 0.2 },
+    {
+      mesh: bar([-ROOM, -ROOM + 70, 700], 0, 2 * ROOM, 27),
+      paint: mottled([112, 116, 122], 30, 40),
+      material: glossy(0.2),
+    },
+    {
+      mesh: bar([-ROOM, -ROOM + 62, 780], 0, 2 * ROOM, 19),
+      paint: mottled([158, 98, 62], 25, 50),
+      material: glossy(0.2),
+    },
     { mesh: faceted(box([80, -ROOM, 655], [125, -ROOM + 105, 815])), paint: mottled([70, 74, 80], 12, 30) },
     { mesh: bar([-ROOM + 90, -ROOM + 90, 0], 2, HIGH, 40), paint: mottled([120, 124, 120], 30, 50) },
     // The locker on the floor.
@@ -81,7 +92,7 @@ export function wheelhouseCorner(): { scene: SimulatedScene; middle: number } {
         const p = transformPoint(wheelFromWorld, x, y, z);
         return handWheel.color(p[0], p[1], p[2]);
       },
-      gloss: handWheel.gloss,
+      material: handWheel.material(0, 0, 0),
     },
   ];
   const { mesh, starts } = joinMeshes(parts.map((p) => p.mesh));
@@ -91,7 +102,7 @@ export function wheelhouseCorner(): { scene: SimulatedScene; middle: number } {
     return parts[k];
   };
   return {
-    scene: { mesh, gloss: (t) => partOf(t).gloss ?? 0.02, color: (x, y, z, t) => partOf(t).paint(x, y, z) },
+    scene: { mesh, material: (t) => partOf(t).material ?? DULL, color: (x, y, z, t) => partOf(t).paint(x, y, z) },
     middle: 480,
   };
 }

@@ -26,6 +26,7 @@ export const FIRST_ARRANGEMENT: BenchArrangement = {
   setup: 'Upright',
   block: 0,
   spray: false,
+  putty: false,
   dots: false,
   roomLight: 0.2,
   empty: false,

@@ -61,6 +61,8 @@ export interface BenchArrangement {
   block: number;
   /** Matted with spray: no gloss, no transparency, dark parts grey. */
   spray: boolean;
+  /** Held in a lump of putty. */
+  putty: boolean;
   /** Marker dots are stuck on. */
   dots: boolean;
   /** Light of the room on the object, 0–1; disturbs depth sensors. */

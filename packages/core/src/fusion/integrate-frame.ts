@@ -77,10 +77,14 @@ export function integrateFrame(
         // Far behind the surface: nothing to learn here, and no need to look more closely.
         const deepest = -truncation / (c > 0.35 ? c : 0.35);
         if (behind < deepest - truncation) continue;
+        const before = weight[at];
+        const farInFront = behind * c >= 2 * truncation;
+        // Empty and never thought otherwise: nothing to learn either.
+        if (farInFront && before === 0) continue;
         let d = truncation;
         let measured = depth[i];
         // Far in front the distance is the truncation, whatever the neighbouring pixels say.
-        if (behind * c < 2 * truncation) {
+        if (!farInFront) {
           measured = interpolate(depth, width, u, v, measured, truncation);
           const along = (measured - sz) * Math.sqrt(1 + x * x + y * y);
           if (along < deepest) continue;
@@ -91,18 +95,17 @@ export function integrateFrame(
         const scale = mean / measured;
         let w = c * scale * scale;
         if (fade && d < 0) w *= 1 + d / faded;
-        const before = weight[at];
         const total = before + w;
         distance[at] = (distance[at] * before + d * w) / total;
         weight[at] = total;
         if (d < voxel && d > -voxel) scans[at] |= bit;
         if (picture && d < 2 * voxel && d > -2 * voxel) {
           const camera = picture.camera;
-          const cu = Math.round(camera.fx * x + camera.cx);
-          const cv = Math.round(camera.fy * y + camera.cy);
+          const cu = camera.fx * x + camera.cx + 0.5;
+          const cv = camera.fy * y + camera.cy + 0.5;
           if (cu >= 0 && cv >= 0 && cu < camera.width && cv < camera.height) {
             const cw = w * c * c;
-            const j = 3 * (cv * camera.width + cu);
+            const j = 3 * ((cv | 0) * camera.width + (cu | 0));
             color[3 * at] += cw * picture.data[j];
             color[3 * at + 1] += cw * picture.data[j + 1];
             color[3 * at + 2] += cw * picture.data[j + 2];

@@ -1,6 +1,6 @@
 import type { Mat4 } from '../math/mat4.js';
-import type { DepthLevel } from './depth-pyramid.js';
-import { addRow } from './normal-equations.js';
+import { surfelsOf, type DepthLevel } from './depth-pyramid.js';
+import type { NormalEquations } from './normal-equations.js';
 
 /** A picture that a frame's contrast is compared with: an earlier frame, or the model. */
 export interface ContrastReference {
@@ -31,8 +31,7 @@ export function accumulateContrast(
   reference: ContrastReference,
   m: Mat4,
   maxDistance: number,
-  A: Float64Array,
-  b: Float64Array,
+  equations: NormalEquations,
 ): void {
   const { level, fromModel: f, scale } = reference;
   const { contrast } = level;
@@ -43,8 +42,11 @@ export function accumulateContrast(
   const { width, height, fx, fy, cx, cy } = level.camera;
   const p = frame.points;
   const q = level.points;
-  for (let i = 0; i < p.length; i += 3) {
-    if (frame.normals[i + 2] === 0) continue;
+  const { starts } = surfelsOf(frame);
+  for (let s = 0; s < starts.length; s++) {
+    const i = starts[s];
+    const here = own[i / 3];
+    if (Number.isNaN(here)) continue;
     const x = m[0] * p[i] + m[4] * p[i + 1] + m[8] * p[i + 2] + m[12];
     const y = m[1] * p[i] + m[5] * p[i + 1] + m[9] * p[i + 2] + m[13];
     const z = m[2] * p[i] + m[6] * p[i + 1] + m[10] * p[i + 2] + m[14];
@@ -63,7 +65,7 @@ export function accumulateContrast(
     // The picture's point need not lie in the middle of its pixel.
     const du = u - ((fx * q[3 * at]) / qz + cx);
     const dv = v - ((fy * q[3 * at + 1]) / qz + cy);
-    const e = contrast[at] - own[i / 3] + gx * du + gy * dv;
+    const e = contrast[at] - here + gx * du + gy * dv;
     const h = e / LIMIT;
     // Also false for NaN: unknown here, there or beside.
     if (!(h < 1 && h > -1)) continue;
@@ -75,7 +77,7 @@ export function accumulateContrast(
     const d0 = f[0] * c0 + f[1] * c1 + f[2] * c2;
     const d1 = f[4] * c0 + f[5] * c1 + f[6] * c2;
     const d2 = f[8] * c0 + f[9] * c1 + f[10] * c2;
-    addRow(A, b, y * d2 - z * d1, z * d0 - x * d2, x * d1 - y * d0, d0, d1, d2, e, w);
+    equations.add(y * d2 - z * d1, z * d0 - x * d2, x * d1 - y * d0, d0, d1, d2, e, w);
   }
 }
 

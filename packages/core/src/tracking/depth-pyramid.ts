@@ -12,6 +12,34 @@ export interface DepthLevel {
   contrast?: Float32Array;
 }
 
+/** The pixels of a level that have a normal, and how squarely each is seen: the squared cosine of the incidence. */
+export interface Surfels {
+  /** Three times the pixel's number: where its point begins. */
+  starts: Int32Array;
+  squareness: Float32Array;
+}
+
+const surfelsKnown = new WeakMap<DepthLevel, Surfels>();
+
+/** A level's pixels with a normal; found once, since an alignment runs over them many times. O(pixels). */
+export function surfelsOf(level: DepthLevel): Surfels {
+  const known = surfelsKnown.get(level);
+  if (known) return known;
+  const { points: p, normals: n } = level;
+  const starts = new Int32Array(p.length / 3);
+  const squareness = new Float32Array(p.length / 3);
+  let count = 0;
+  for (let i = 0; i < p.length; i += 3) {
+    if (n[i + 2] === 0) continue;
+    const facing = n[i] * p[i] + n[i + 1] * p[i + 1] + n[i + 2] * p[i + 2];
+    starts[count] = i;
+    squareness[count++] = (facing * facing) / (p[i] * p[i] + p[i + 1] * p[i + 1] + p[i + 2] * p[i + 2]);
+  }
+  const surfels = { starts: starts.subarray(0, count), squareness: squareness.subarray(0, count) };
+  surfelsKnown.set(level, surfels);
+  return surfels;
+}
+
 /** Depths of neighbouring pixels that differ by more than this share of the distance lie on different surfaces. */
 const STEP_RATIO = 0.02;
 

@@ -30,8 +30,8 @@ export const LIVE_SCAN_DEFAULTS: LiveScanOptions = {
   truncationVoxels: 2,
   maxShift: 45,
   maxTurn: 0.17,
-  addShift: 20,
-  addTurn: 0.06,
+  addShift: 28,
+  addTurn: 0.09,
   probation: 3,
 };
 
@@ -230,11 +230,19 @@ export class LiveScan {
     const { voxel } = this.o;
     const references = [0, 1].map((k) => this.referencesFor(model, k));
     const stages = [
-      { frame: levels[1], model: model.levels[1], iterations: 8, maxDistance: reach, references: references[1] },
+      {
+        frame: levels[1],
+        model: model.levels[1],
+        iterations: 8,
+        maxDistance: reach,
+        patience: 12,
+        references: references[1],
+      },
       {
         frame: levels[0],
         model: model.levels[0],
         iterations: 4,
+        patience: 8,
         maxDistance: Math.max(3 * voxel, 0.4 * reach),
         references: references[0],
       },

@@ -1,8 +1,8 @@
 import { fromTwist, identity, invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import { solveCholeskyInPlace } from '../math/solve.js';
 import { accumulateContrast, type ContrastReference } from './contrast-term.js';
-import type { DepthLevel } from './depth-pyramid.js';
-import { addRow } from './normal-equations.js';
+import { surfelsOf, type DepthLevel } from './depth-pyramid.js';
+import { NormalEquations } from './normal-equations.js';
 
 /** One round of levels, coarse before fine. */
 export interface ProjectiveIcpStage {
@@ -11,6 +11,8 @@ export interface ProjectiveIcpStage {
   iterations: number;
   /** Pairs further apart are ignored, mm. */
   maxDistance: number;
+  /** Enough once a step is smaller than this share of what a last stage asks for; 1 if absent. */
+  patience?: number;
   /** Pictures that hold what the shape leaves free. */
   references?: ContrastReference[];
 }
@@ -47,14 +49,15 @@ export function alignProjectively(
   trust = 0,
 ): ProjectiveIcpResult {
   let pose = start;
-  const A = new Float64Array(36);
-  const b = new Float64Array(6);
+  const equations = new NormalEquations();
+  const { A, b } = equations;
   let wellPosed = true;
   const counts: PairCounts = { valid: 0, projected: 0, inliers: 0, squares: 0 };
   for (const stage of stages) {
     for (let k = 0; k < stage.iterations && wellPosed; k++) {
-      accumulate(stage, pose, A, b, counts);
-      for (const r of stage.references ?? []) accumulateContrast(stage.frame, r, pose, stage.maxDistance, A, b);
+      accumulate(stage, pose, equations, counts);
+      for (const r of stage.references ?? []) accumulateContrast(stage.frame, r, pose, stage.maxDistance, equations);
+      equations.flush();
       if (counts.inliers < 60) {
         wellPosed = false;
         break;
@@ -65,7 +68,8 @@ export function alignProjectively(
       if (!solveCholeskyInPlace(A, b, 6)) wellPosed = false;
       else {
         pose = multiply(fromTwist(-b[0], -b[1], -b[2], -b[3], -b[4], -b[5]), pose);
-        if (Math.hypot(b[0], b[1], b[2]) < 2e-5 && Math.hypot(b[3], b[4], b[5]) < 4e-3) break;
+        const enough = stage.patience ?? 1;
+        if (Math.hypot(b[0], b[1], b[2]) < 2e-5 * enough && Math.hypot(b[3], b[4], b[5]) < 4e-3 * enough) break;
       }
     }
   }
@@ -111,12 +115,10 @@ interface PairCounts {
 function accumulate(
   { frame, model, maxDistance }: ProjectiveIcpStage,
   m: Mat4,
-  A: Float64Array,
-  b: Float64Array,
+  equations: NormalEquations,
   counts: PairCounts,
 ): void {
-  A.fill(0);
-  b.fill(0);
+  equations.clear();
   const { width, height, fx, fy, cx, cy } = model.camera;
   const p = frame.points;
   const pn = frame.normals;
@@ -124,13 +126,13 @@ function accumulate(
   const qn = model.normals;
   const limit = maxDistance * maxDistance;
   const tukey = 0.5 * maxDistance;
-  let valid = 0;
+  const { starts, squareness } = surfelsOf(frame);
+  const valid = starts.length;
   let projected = 0;
   let inliers = 0;
   let squares = 0;
-  for (let i = 0; i < p.length; i += 3) {
-    if (pn[i + 2] === 0) continue;
-    valid++;
+  for (let s = 0; s < valid; s++) {
+    const i = starts[s];
     const x = m[0] * p[i] + m[4] * p[i + 1] + m[8] * p[i + 2] + m[12];
     const y = m[1] * p[i] + m[5] * p[i + 1] + m[9] * p[i + 2] + m[13];
     const z = m[2] * p[i] + m[6] * p[i + 1] + m[10] * p[i + 2] + m[14];
@@ -158,10 +160,8 @@ function accumulate(
     inliers++;
     squares += r * r;
     // Squared cosine of the incidence: grazing places are noisy and displaced, in the frame as in the model.
-    const facing = pn[i] * p[i] + pn[i + 1] * p[i + 1] + pn[i + 2] * p[i + 2];
-    const cosine2 = (facing * facing) / (p[i] * p[i] + p[i + 1] * p[i + 1] + p[i + 2] * p[i + 2]);
-    const w = (1 - t * t) * (1 - t * t) * cosine2;
-    addRow(A, b, y * nz - z * ny, z * nx - x * nz, x * ny - y * nx, nx, ny, nz, r, w);
+    const w = (1 - t * t) * (1 - t * t) * squareness[s];
+    equations.add(y * nz - z * ny, z * nx - x * nz, x * ny - y * nx, nx, ny, nz, r, w);
   }
   counts.valid = valid;
   counts.projected = projected;

@@ -25,6 +25,7 @@ export function BenchArranger({
   // Title, state, what a change means, and whether it may change while recording.
   const switches: [string, boolean, (on: boolean) => Partial<BenchArrangement>, boolean][] = [
     ['On a block', arrangement.block > 0, (on) => ({ block: on ? 40 : 0 }), false],
+    ['Held in putty', arrangement.putty, (putty) => ({ putty }), false],
     ['Marker dots', arrangement.dots, (dots) => ({ dots }), false],
     ['Matting spray', arrangement.spray, (spray) => ({ spray }), false],
     ['Nothing there yet', arrangement.empty, (empty) => ({ empty }), false],

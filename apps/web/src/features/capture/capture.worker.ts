@@ -245,7 +245,7 @@ function rebuild(): void {
 function optionsFor(d: DeviceInfo): Partial<LiveScanOptions> {
   const focal = d.depthSize.width / 2 / Math.tan((d.fieldOfView.horizontal * Math.PI) / 360);
   const voxel = Math.max(0.8, Math.round((16 * d.range.best) / focal) / 10);
-  return { voxel: coarse ? 2 * voxel : voxel, maxShift: 0.14 * d.range.best, addShift: 0.06 * d.range.best };
+  return { voxel: coarse ? 2 * voxel : voxel, maxShift: 0.14 * d.range.best, addShift: 0.085 * d.range.best };
 }
 
 function take(f: DeviceFrame): void {

@@ -2,6 +2,7 @@ import * as THREE from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import type { SplatPatch } from '@amber-knit/core/tracking';
 import type { Plane } from './capture-messages';
+import { PacedDrawing } from './paced-drawing';
 
 const VERTEX = /* glsl */ `
   attribute vec3 splatNormal;
@@ -79,7 +80,7 @@ export class LiveView {
   private used = 0;
   private count = 0;
   private capacity = 1 << 16;
-  private frame = 0;
+  private readonly drawing: PacedDrawing;
   private begun = performance.now();
   private settled = false;
   private middle = new THREE.Vector3(0, 0, 330);
@@ -95,8 +96,12 @@ export class LiveView {
   ) {
     this.renderer = new THREE.WebGLRenderer({ canvas, alpha: true });
     this.renderer.setPixelRatio(Math.min(1.5, window.devicePixelRatio));
+    this.drawing = new PacedDrawing(this.renderer.getContext() as WebGL2RenderingContext, () => {
+      this.material.uniforms.now.value = (performance.now() - this.begun) / 1000;
+      this.renderer.render(this.scene, this.camera);
+    });
     this.controls = new OrbitControls(this.camera, canvas);
-    this.controls.addEventListener('change', () => this.draw());
+    this.controls.addEventListener('change', () => this.drawing.request(!this.follow));
     this.controls.addEventListener('start', () => (this.follow = false));
     this.material = new THREE.ShaderMaterial({
       vertexShader: VERTEX,
@@ -136,7 +141,7 @@ export class LiveView {
   }
 
   dispose(): void {
-    cancelAnimationFrame(this.frame);
+    this.drawing.dispose();
     clearTimeout(this.fading);
     this.resize.disconnect();
     this.controls.dispose();
@@ -329,12 +334,7 @@ export class LiveView {
   }
 
   private draw(): void {
-    if (this.frame) return;
-    this.frame = requestAnimationFrame(() => {
-      this.frame = 0;
-      this.material.uniforms.now.value = (performance.now() - this.begun) / 1000;
-      this.renderer.render(this.scene, this.camera);
-    });
+    this.drawing.request();
   }
 
   private fitCanvas(): void {
