@@ -124,7 +124,8 @@ function measureDepth(
         const signal = signalAt(seen, i, material, shadow, model, conditions);
         infrared![i] = Math.max(0, Math.min(255, 190 * signal + 2 * quickNormal(random)));
         if (shadow || infrared![i] === 255) continue;
-        noisier = noiseFactor(signal, conditions);
+        const own = ownLight(seen, i, model, conditions);
+        noisier = noiseFactor(signal, own / (own + 0.5 * conditions.roomLight), conditions);
         // What is too dark, drowned in room light or smeared by motion brings nothing.
         if (random() * 6 > 9 / noisier) continue;
       }
@@ -151,30 +152,35 @@ function measureDepth(
 /** Share of the light that a colour value throws back (IEC 61966-2-1, by its exponent of 2.2). */
 const LINEAR = Float32Array.from({ length: 256 }, (_, v) => (v / 255) ** 2.2);
 
+/** The sensor's own light on a place, 1 being what the best distance gets squarely. */
+function ownLight({ cosine, depth }: SurfaceSeen, i: number, model: DepthCameraModel, c: CaptureConditions): number {
+  return c.light * cosine[i] * (model.noiseDistance / depth[i]) ** 2;
+}
+
 /** Light that comes back from a place, 1 being as much as the sensor bears well; above 1.34 it is over-exposed. */
 function signalAt(
-  { rgb, cosine, depth }: SurfaceSeen,
+  seen: SurfaceSeen,
   i: number,
   material: Material,
   shadow: boolean,
   model: DepthCameraModel,
   c: CaptureConditions,
 ): number {
-  const cos = cosine[i];
-  const own = shadow ? 0 : c.light * cos * (model.noiseDistance / depth[i]) ** 2;
-  const mirror = shadow ? 0 : 2.5 * c.light * material.gloss * highlight(cos);
+  const { rgb } = seen;
+  const own = shadow ? 0 : ownLight(seen, i, model, c);
+  const mirror = shadow ? 0 : 2.5 * c.light * material.gloss * highlight(seen.cosine[i]);
   const diffuse = (1 - material.mirror) * (1 - material.clear);
   const reflectance = 0.35 * LINEAR[rgb[3 * i]] + 0.5 * LINEAR[rgb[3 * i + 1]] + 0.15 * LINEAR[rgb[3 * i + 2]];
   return 1.6 * c.exposure * (diffuse * reflectance * (own + 0.5 * c.roomLight) + mirror);
 }
 
 /**
- * How much more noise a depth has than at a good exposure: photon noise grows as the signal falls, the room's light adds
- * noise but no signal, motion smears the pattern.
+ * How much more noise a depth has than at a good exposure: photon noise grows as the sensor's own share of the light
+ * falls, the room's light adds noise but no signal, motion smears the pattern.
  * Shot noise against signal after R. Lange, P. Seitz (2001), Solid-state time-of-flight range camera; figures are ours.
  */
-function noiseFactor(signal: number, c: CaptureConditions): number {
-  const own = Math.max(1e-3, signal - 0.4 * c.exposure * c.roomLight);
+function noiseFactor(signal: number, ownShare: number, c: CaptureConditions): number {
+  const own = Math.max(1e-3, signal * ownShare);
   return Math.max(1, Math.sqrt(0.3 / own)) * (1 + 0.8 * c.roomLight ** 2) * (1 + 0.6 * Math.max(0, c.blur - 0.5) ** 2);
 }
 

@@ -21,11 +21,11 @@ beforeAll(async () => {
 afterAll(() => void server.close());
 
 /** A device without a network: collects what it sends. */
-function bench(id: string): { device: SimulatedDevice; frames: ArrayBuffer[]; texts: DeviceMessage[] } {
+function bench(id: string, seed = 1): { device: SimulatedDevice; frames: ArrayBuffer[]; texts: DeviceMessage[] } {
   const frames: ArrayBuffer[] = [];
   const texts: DeviceMessage[] = [];
   const model = MODELS.find((m) => m.info.id === id)!;
-  const device = new SimulatedDevice(model, { text: (m) => texts.push(m), frame: (b) => frames.push(b) });
+  const device = new SimulatedDevice(model, { text: (m) => texts.push(m), frame: (b) => frames.push(b) }, seed);
   return { device, frames, texts };
 }
 
@@ -82,6 +82,56 @@ test('the sensor behaves as its physics says', async () => {
   expect(short.valid).toBeLessThan(usual.valid - 0.1);
   expect(dusted.valid).toBeGreaterThan(dark.valid + 0.01);
   expect(sunny.valid).toBeLessThan(usual.valid);
+});
+
+test('polished brass gives nothing back, glass shows what is behind it, spray mends both; putty stands round the foot', () => {
+  // The same seed and pose for both: pixels can be compared one by one.
+  const look = (
+    arrange: object,
+    exposure = 6,
+  ): { z: Uint16Array; height: (i: number) => number; reach: (i: number) => number } => {
+    const { device, frames } = bench('hand-held-light');
+    device.receive(JSON.stringify({ type: 'settings', values: { exposure } }));
+    device.receive(JSON.stringify({ type: 'bench', arrange: { object: 'riding-lantern', ...arrange } }));
+    device.receive(JSON.stringify({ type: 'credit', frames: 1 }));
+    device.receive(JSON.stringify({ type: 'start' }));
+    device.close();
+    const { data: z, camera, unit } = decodeFrame(frames[0]).depth!;
+    const at = (i: number): number[] => {
+      const d = z[i] * unit;
+      const u = i % camera.width;
+      const v = Math.floor(i / camera.width);
+      const [x, y] = [((u - camera.cx) / camera.fx) * d, ((v - camera.cy) / camera.fy) * d];
+      return transformPoint(device.truth.worldFromSensor!, x, y, d);
+    };
+    return { z, height: (i) => at(i)[2], reach: (i) => Math.hypot(at(i)[0], at(i)[1]) };
+  };
+  const dusted = look({ spray: true });
+  const bare = look({});
+  const zone = (low: number, high: number, within: number): number[] =>
+    [...dusted.z.keys()].filter(
+      (i) => dusted.z[i] > 0 && dusted.height(i) > low && dusted.height(i) < high && dusted.reach(i) < within,
+    );
+  const stays = (pixels: number[], { z } = bare): number =>
+    pixels.filter((i) => z[i] > 0 && Math.abs(z[i] - dusted.z[i]) * 0.02 < 3).length / pixels.length;
+  const globe = zone(40, 82, 35);
+  expect(globe.length).toBeGreaterThan(1500);
+  expect(stays(globe)).toBeLessThan(0.12);
+  // What the sensor still reads there lies behind the globe.
+  const read = globe.filter((i) => bare.z[i] > 0);
+  expect(read.filter((i) => bare.z[i] > dusted.z[i]).length).toBeGreaterThan(0.5 * read.length);
+  expect(stays(zone(96, 110, 24))).toBeLessThan(0.15);
+  // Dark iron wants a longer exposure, which brings neither glass nor brass in.
+  const foot = zone(4, 22, 40);
+  const long = look({}, 25);
+  expect(stays(foot)).toBeLessThan(0.5);
+  expect(stays(foot, long)).toBeGreaterThan(0.7);
+  expect(stays(globe, long)).toBeLessThan(0.12);
+
+  const held = look({ spray: true, putty: true });
+  const ring = (s: typeof held): number =>
+    [...s.z.keys()].filter((i) => s.z[i] > 0 && s.height(i) > 1.5 && s.height(i) < 8 && s.reach(i) > 34.5).length;
+  expect(ring(held)).toBeGreaterThan(ring(dusted) + 300);
 });
 
 test('a hand moves where it is told, not through the table', () => {
@@ -171,34 +221,38 @@ test('the line-laser stand measures the turned gauge to size', () => {
 }, 120_000);
 
 test('the lidar walks along the wheelhouse corner: shape and its own belief together err less than belief alone', () => {
-  const { device, frames } = bench('tablet-lidar');
-  device.receive(JSON.stringify({ type: 'bench', sweep: 'back-and-forth' }));
-  const live = new LiveScan({ voxel: 10.9, maxShift: 210, addShift: 90 });
-  let firstTrue: Mat4 | undefined;
-  let firstBelieved: Mat4 | undefined;
+  // A single walk's belief may be lucky: three are looked at together.
   let strayed = 0;
   let believedStray = 0;
+  const walks = 3;
   const away = (from: Mat4, to: Mat4, pose: Mat4): number => {
     const d = multiply(invertRigid(multiply(invertRigid(from), to)), pose);
     return d[12] ** 2 + d[13] ** 2 + d[14] ** 2;
   };
-  for (let k = 0; k < 100; k++) {
-    device.receive(JSON.stringify({ type: 'credit', frames: 1 }));
-    device.receive(JSON.stringify({ type: 'start' }));
-    device.close();
-    const { depth, color, pose } = decodeFrame(frames[k]);
-    const z = Float32Array.from(depth!.data, (v) => v * depth!.unit);
-    const image: ColorImage = { width: color!.camera.width, height: color!.camera.height, data: color!.data };
-    const frame = { name: '', camera: depth!.camera, depth: z, color: { camera: color!.camera, image } };
-    const result = live.process(frame, pose);
-    expect(result.state).not.toBe('lost');
-    const truth = device.truth.worldFromSensor!;
-    firstTrue ??= truth;
-    firstBelieved ??= pose!;
-    strayed += away(firstTrue, truth, result.pieceFromSensor);
-    believedStray += away(firstTrue, truth, multiply(invertRigid(firstBelieved), pose!));
+  for (let seed = 1; seed <= walks; seed++) {
+    const { device, frames } = bench('tablet-lidar', seed);
+    device.receive(JSON.stringify({ type: 'bench', sweep: 'back-and-forth' }));
+    const live = new LiveScan({ voxel: 10.9, maxShift: 210, addShift: 90 });
+    let firstTrue: Mat4 | undefined;
+    let firstBelieved: Mat4 | undefined;
+    for (let k = 0; k < 100; k++) {
+      device.receive(JSON.stringify({ type: 'credit', frames: 1 }));
+      device.receive(JSON.stringify({ type: 'start' }));
+      device.close();
+      const { depth, color, pose } = decodeFrame(frames[k]);
+      const z = Float32Array.from(depth!.data, (v) => v * depth!.unit);
+      const image: ColorImage = { width: color!.camera.width, height: color!.camera.height, data: color!.data };
+      const frame = { name: '', camera: depth!.camera, depth: z, color: { camera: color!.camera, image } };
+      const result = live.process(frame, pose);
+      expect(result.state).not.toBe('lost');
+      const truth = device.truth.worldFromSensor!;
+      firstTrue ??= truth;
+      firstBelieved ??= pose!;
+      strayed += away(firstTrue, truth, result.pieceFromSensor);
+      believedStray += away(firstTrue, truth, multiply(invertRigid(firstBelieved), pose!));
+    }
   }
   // Root mean square of the positions' errors without alignment; the walls alone let the scan slide by 100 mm and more.
-  expect(Math.sqrt(strayed / 100)).toBeLessThan(6);
-  expect(strayed).toBeLessThan(believedStray);
-}, 120_000);
+  expect(Math.sqrt(strayed / (100 * walks))).toBeLessThan(6);
+  expect(strayed).toBeLessThan(0.8 * believedStray);
+}, 240_000);
