@@ -7,7 +7,13 @@ import { GAUGE } from '@amber-knit/demo';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { LiveScan } from '@amber-knit/core/tracking';
 import { alignStops } from '@amber-knit/core/turntable';
-import { checkConformance, decodeFrame, type DeviceInfo, type DeviceMessage } from '@amber-knit/device-protocol';
+import {
+  checkConformance,
+  decodeFrame,
+  type DeviceFrame,
+  type DeviceInfo,
+  type DeviceMessage,
+} from '@amber-knit/device-protocol';
 import { MODELS } from './device-catalogue.js';
 import { createDeviceServer } from './device-server.js';
 import { SimulatedDevice } from './simulated-device.js';
@@ -29,15 +35,20 @@ function bench(id: string, seed = 1): { device: SimulatedDevice; frames: ArrayBu
   return { device, frames, texts };
 }
 
+/** Takes one more frame. */
+function nextFrame(device: SimulatedDevice, frames: ArrayBuffer[]): DeviceFrame {
+  device.receive(JSON.stringify({ type: 'credit', frames: 1 }));
+  device.receive(JSON.stringify({ type: 'start' }));
+  device.close();
+  return decodeFrame(frames.pop()!);
+}
+
 /** One frame taken under some settings and arrangement. */
 async function shoot(settings: object, arrange: object): Promise<{ valid: number; burnt: number }> {
   const { device, frames } = bench('hand-held-light');
   device.receive(JSON.stringify({ type: 'settings', values: settings }));
   device.receive(JSON.stringify({ type: 'bench', arrange }));
-  device.receive(JSON.stringify({ type: 'credit', frames: 1 }));
-  device.receive(JSON.stringify({ type: 'start' }));
-  device.close();
-  const { depth } = decodeFrame(frames[0]);
+  const { depth } = nextFrame(device, frames);
   const share = (a: ArrayLike<number>, is: (v: number) => boolean): number =>
     Array.from(a).filter(is).length / a.length;
   return { valid: share(depth!.data, (z) => z > 0), burnt: share(depth!.infrared!, (v) => v === 255) };
@@ -93,10 +104,7 @@ test('polished brass gives nothing back, glass shows what is behind it, spray me
     const { device, frames } = bench('hand-held-light');
     device.receive(JSON.stringify({ type: 'settings', values: { exposure } }));
     device.receive(JSON.stringify({ type: 'bench', arrange: { object: 'riding-lantern', ...arrange } }));
-    device.receive(JSON.stringify({ type: 'credit', frames: 1 }));
-    device.receive(JSON.stringify({ type: 'start' }));
-    device.close();
-    const { data: z, camera, unit } = decodeFrame(frames[0]).depth!;
+    const { data: z, camera, unit } = nextFrame(device, frames).depth!;
     const at = (i: number): number[] => {
       const d = z[i] * unit;
       const u = i % camera.width;
@@ -219,6 +227,33 @@ test('the line-laser stand measures the turned gauge to size', () => {
   expect(Math.abs(mean(ball) / GAUGE.ball.radius - 1)).toBeLessThan(0.003);
   expect(Math.abs(mean(cone))).toBeLessThan(0.1);
 }, 120_000);
+
+test.each([1, 4])(
+  'a hand too fast for the scanner loses it, but no frame goes into the model askew (seed %i)',
+  (seed) => {
+    const { device, frames } = bench('hand-held-light', seed);
+    const live = new LiveScan({ voxel: 1, maxShift: 46, addShift: 28 });
+    let first: Mat4 | undefined;
+    const states: string[] = [];
+    const astray: number[] = [];
+    const sweeps: Record<number, [string, number]> = { 0: ['round', 3], 3: ['back-and-forth', 2.5] };
+    for (let k = 0; k < 14; k++) {
+      if (sweeps[k]) device.receive(JSON.stringify({ type: 'bench', sweep: sweeps[k][0], speed: sweeps[k][1] }));
+      const { depth, color } = nextFrame(device, frames);
+      const z = Float32Array.from(depth!.data, (v) => v * depth!.unit);
+      const image: ColorImage = { width: color!.camera.width, height: color!.camera.height, data: color!.data };
+      const frame = { name: '', camera: depth!.camera, depth: z, color: { camera: color!.camera, image } };
+      const { state, pieceFromSensor } = live.process(frame);
+      states.push(state);
+      first ??= device.truth.worldFromSensor!;
+      const d = multiply(invertRigid(multiply(invertRigid(first), device.truth.worldFromSensor!)), pieceFromSensor);
+      if (state === 'tracked' && Math.hypot(d[12], d[13], d[14]) > 5) astray.push(k);
+    }
+    expect(states).toContain('lost');
+    expect(states).toContain('returning');
+    expect(astray).toEqual([]);
+  },
+);
 
 test('the lidar walks along the wheelhouse corner: shape and its own belief together err less than belief alone', () => {
   // A single walk's belief may be lucky: three are looked at together.

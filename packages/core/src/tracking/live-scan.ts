@@ -152,7 +152,7 @@ export class LiveScan {
     for (const guess of carried ? [carried] : [multiply(this.pose, this.motion), this.pose]) {
       const found = this.align(levels, guess, Math.max(12, 2 * this.o.voxel), carried ? TRUST : 0);
       if (!best || found.result.inlierRatio > best.result.inlierRatio) best = found;
-      if (fits(found.result, demands)) break;
+      if (fits(found.result, demands) && !slid(found.result, usual)) break;
     }
     const { result } = best!;
     // A device that knows its own motion is believed where the shape says something else, or nothing.
@@ -160,6 +160,7 @@ export class LiveScan {
     const pose = strays ? carried : best!.pose;
     const motion = multiply(invertRigid(this.pose), pose);
     const believable =
+      !slid(result, usual) &&
       Math.hypot(motion[12], motion[13], motion[14]) <= this.o.maxShift && rotationAngle(motion) <= this.o.maxTurn;
     if (!carried && !(fits(result, demands) && believable)) {
       this.state = 'lost';
@@ -168,6 +169,8 @@ export class LiveScan {
     this.pose = pose;
     this.motion = motion;
     if (this.trial > 0) this.trial--;
+    // A model of very few frames learns what is usual from those that have just found back to it.
+    if (this.trial > 0 && usual.rms === 0) Object.assign(usual, { rms: result.rms, correlation: result.correlation });
     if (this.trial > 0) return { state: 'returning', pieceFromSensor: pose, ...figures(result) };
     if (strays) return this.takeIn(frame, levels, pose, result);
     usual.rms = usual.rms === 0 ? result.rms : 0.9 * usual.rms + 0.1 * result.rms;
@@ -292,6 +295,16 @@ export class LiveScan {
     this.model = undefined;
     this.keyframes.offer(this.pose, thumbnailOf(frame.depth, width, height, frame.color?.image));
   }
+}
+
+/**
+ * Has a frame slid along a surface that its shape does not hold, as a round body turned about its axis: somewhat less of
+ * it lies on the model, or less closely, and its paint agrees somewhat less. Each alone also happens to frames that are right.
+ */
+function slid(r: Alignment, usual: { rms: number; inlierRatio: number; correlation: number }): boolean {
+  const fewer = r.inlierRatio < usual.inlierRatio - 0.05 && r.correlation < 0.88 * usual.correlation;
+  const rougher = usual.rms > 0 && r.rms > 2 * usual.rms && r.correlation < 0.93 * usual.correlation;
+  return fewer || rougher;
 }
 
 function fits(r: Alignment, d: Demands): boolean {
