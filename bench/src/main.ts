@@ -4,12 +4,14 @@ import { kernels } from './kernels.js';
 import { benchObject } from './objects.js';
 import { liveTrial } from './live-trial.js';
 import { registrationTrial } from './registration-trial.js';
+import { supportTrial } from './support-trial.js';
 import { turnOverTrial } from './turn-over-trial.js';
 
-/** `npm run bench` (kernels, then the whole chain), `npm run bench -- kernels|live|turn-over|drift|chain` or `npm run bench -- registration [jug|bunny|dragon] [seeds] [views]`. */
+/** `npm run bench` (kernels, then the whole chain), `npm run bench -- kernels|live|support|turn-over|drift|chain` or `npm run bench -- registration [jug|bunny|dragon] [seeds] [views]`. */
 const [what = 'all', ...rest] = process.argv.slice(2);
 if (what === 'kernels' || what === 'all') kernels();
 if (what === 'live') liveTrial();
+if (what === 'support') supportTrial();
 if (what === 'turn-over') await turnOverTrial(Number(rest[0] ?? 10));
 if (what === 'drift') driftTrial(Number(rest[0] ?? 36));
 if (what === 'chain' || what === 'all') await jugChain();
@@ -26,9 +28,9 @@ else if (what === 'registration') {
       `${name} seed ${seed}: ${r.registered}/${r.scans} registered, worst ${r.worstAngleDeg.toFixed(3)}° ${r.worstShift.toFixed(3)} mm, ${r.seconds.toFixed(1)} s`,
     );
   }
-} else if (!['all', 'kernels', 'live', 'turn-over', 'drift', 'chain'].includes(what)) {
+} else if (!['all', 'kernels', 'live', 'support', 'turn-over', 'drift', 'chain'].includes(what)) {
   console.error(
-    'Usage: npm run bench -- [kernels | live | turn-over [seeds] | drift [frames] | chain | registration [object] [seeds] [views] [--log]]',
+    'Usage: npm run bench -- [kernels | live | support | turn-over [seeds] | drift [frames] | chain | registration [object] [seeds] [views] [--log]]',
   );
   process.exitCode = 2;
 }

@@ -1,6 +1,6 @@
 import { defineOperation } from './operation.js';
 import { count, eachScan } from './each-scan.js';
-import { LengthParam, RatioParam } from './params.js';
+import { ChoiceParam, LengthParam, RatioParam } from './params.js';
 
 export class CleanSupportParams {
   @LengthParam({
@@ -19,11 +19,18 @@ export class CleanSupportParams {
     help: 'A plane counts as support only if it holds at least this share of a scan’s points.',
   })
   minShare = 0.08;
+
+  @ChoiceParam({
+    title: 'Levels',
+    help: 'Where the object stands on a board or step, the lower level beside it can go as well. Look at the result: an object with steps of its own looks alike.',
+    choices: { one: 'The support alone', lower: 'Lower levels too' },
+  })
+  levels: 'one' | 'lower' = 'one';
 }
 
 export const cleanSupport = defineOperation({
   id: 'clean.support',
-  version: 1,
+  version: 2,
   stage: 'clean',
   title: 'Remove the support',
   help: 'Finds the table or floor under the object in each scan and removes it with the thin rim above it. What is lost at the foot is covered by another setup.',
@@ -34,7 +41,7 @@ export const cleanSupport = defineOperation({
   async run({ scans }, params, ctx) {
     const { withoutSupport } = await import('./without-support.js');
     const result = eachScan(scans, ctx, (scan, part) => {
-      const r = withoutSupport(scan, params, part);
+      const r = withoutSupport(scan, { ...params, lowerLevels: params.levels === 'lower' }, part);
       return { scan: r.scan, counts: { removed: r.removed, supports: r.found ? 1 : 0 } };
     });
     return {

@@ -1,11 +1,16 @@
 import { filterPoints, sensorPositions, type Scan } from '@amber-knit/core/geometry';
-import { estimateSpacing, removeSupportPlane, thinByVoxel } from '@amber-knit/core/pointcloud';
+import {
+  estimateSpacing,
+  removeSupportPlane,
+  thinByVoxel,
+  type RemoveSupportPlaneOptions,
+} from '@amber-knit/core/pointcloud';
 import type { RunContext } from '@amber-knit/core/runtime';
 
 /** A scan without the plane it stands on; what was taken away stays as proof that the space above it is empty. */
 export function withoutSupport(
   scan: Scan,
-  options: { clearance: number; minShare: number },
+  options: Partial<RemoveSupportPlaneOptions>,
   ctx: RunContext,
 ): { scan: Scan; removed: number; found: boolean } {
   const r = removeSupportPlane(scan.cloud, sensorPositions(scan), options, ctx);

@@ -10,15 +10,25 @@ import { cross3, normalize3, type Vec3 } from '../math/mat4.js';
 import { smallestEigenvector3 } from '../math/eigen.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { estimateSpacing } from './spacing.js';
+import { supportRelief } from './support-relief.js';
 
 export interface RemoveSupportPlaneOptions {
   /** Points up to this height above the support go with it, mm; 0 = from the data (rim where object and support meet). */
   clearance: number;
   /** The support must hold at least this share of the points (0–1). */
   minShare: number;
+  /**
+   * The object may stand on a board or step with a lower level beside it: both go, and all between. Not by default,
+   * since an object with steps of its own, scanned without support, looks the same.
+   */
+  lowerLevels: boolean;
 }
 
-export const REMOVE_SUPPORT_PLANE_DEFAULTS: RemoveSupportPlaneOptions = { clearance: 0, minShare: 0.08 };
+export const REMOVE_SUPPORT_PLANE_DEFAULTS: RemoveSupportPlaneOptions = {
+  clearance: 0,
+  minShare: 0.08,
+  lowerLevels: false,
+};
 
 /** `n · x = offset`, the normal turned towards the sensor. */
 export interface SupportPlane {
@@ -38,9 +48,12 @@ export interface RemoveSupportPlaneResult {
 }
 
 const TRIALS = 400;
+/** A relief is followed if its points lie so much closer to it than to the plane. */
+const WARPED = 0.7;
 
 /**
- * Finds the plane the object rests on and drops it, all below it, and the thin rim just above it.
+ * Finds the plane the object rests on and drops it, all below it, and the thin rim just above it. Where the support is
+ * not flat, its own relief takes the plane's place.
  *
  * A support differs from a flat face of the object: seen from the sensor everything else stands in front of it, and
  * it reaches out beyond the object's foot. Without viewpoints the second test alone decides. If no plane passes, the
@@ -59,17 +72,21 @@ export function removeSupportPlane(
   const unchanged: RemoveSupportPlaneResult = { cloud, keep: new Uint8Array(n).fill(1), removed: 0 };
   const spacing = estimateSpacing(cloud);
   if (!(spacing > 0)) return unchanged;
-  const plane = findSupportPlane(cloud, viewpoints, spacing, o.minShare, ctx);
+  const plane = findSupportPlane(cloud, viewpoints, spacing, o, ctx);
   if (!plane) return unchanged;
 
-  const clearance = o.clearance || Math.max(4 * plane.rms, 1.5 * spacing);
+  // A cloth or a warped board: what lies close to the plane may still be followed.
+  const found = supportRelief(cloud.positions, plane, spacing);
+  const relief = found && found.rms < WARPED * plane.rms ? found : undefined;
+  const clearance = o.clearance || Math.max(relief ? 5 * relief.rms : 4 * plane.rms, 1.5 * spacing);
   const keep = new Uint8Array(n);
   let removed = 0;
   const p = cloud.positions;
   const [a, b, c] = plane.normal;
   for (let i = 0; i < n; i++) {
-    const height = a * p[3 * i] + b * p[3 * i + 1] + c * p[3 * i + 2] - plane.offset;
-    if (height > clearance) keep[i] = 1;
+    const [x, y, z] = [p[3 * i], p[3 * i + 1], p[3 * i + 2]];
+    const ground = plane.offset + (relief?.heightAt(x, y, z) ?? 0);
+    if (a * x + b * y + c * z - ground > clearance) keep[i] = 1;
     else removed++;
   }
   return { cloud: filterPoints(cloud, keep), keep, plane, removed };
@@ -79,7 +96,7 @@ function findSupportPlane(
   cloud: PointCloud,
   viewpoints: Vec3[],
   spacing: number,
-  minShare: number,
+  { minShare, lowerLevels }: RemoveSupportPlaneOptions,
   ctx: RunContext,
 ): SupportPlane | undefined {
   const n = pointCount(cloud);
@@ -150,8 +167,25 @@ function findSupportPlane(
   }
   const plane = { normal, offset, rms, share };
   const onSensorSide = above / Math.max(1, above + below);
-  if (above < 0.02 * n || onSensorSide < 0.9) return undefined;
+  if (above < 0.02 * n) return undefined;
+  if (onSensorSide < 0.9 && !(lowerLevels && liesOnLevels(p, plane, band))) return undefined;
   return reachesBeyondFoot(p, plane, band) ? plane : undefined;
+}
+
+/** Do most points below a plane lie on levels parallel to it. */
+function liesOnLevels(p: Float32Array, { normal: n, offset }: SupportPlane, band: number): boolean {
+  const counts = new Map<number, number>();
+  let below = 0;
+  for (let i = 0; i < p.length; i += 3) {
+    const h = n[0] * p[i] + n[1] * p[i + 1] + n[2] * p[i + 2] - offset;
+    if (h > -2 * band) continue;
+    below++;
+    const bin = Math.floor(h / (2 * band));
+    counts.set(bin, (counts.get(bin) ?? 0) + 1);
+  }
+  // A level may lie across the border of two bins; two levels are enough for a bench and its board.
+  const bins = [...counts.keys()].map((b) => counts.get(b)! + (counts.get(b + 1) ?? 0)).sort((x, y) => y - x);
+  return bins.slice(0, 3).reduce((s, c) => s + c, 0) > 0.6 * below;
 }
 
 /** Least-squares plane through the points within `band` of a plane. */
