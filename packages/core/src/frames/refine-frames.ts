@@ -6,6 +6,7 @@ import { refineJointly, type RefinementScan } from '../registration/index.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { PointGrid } from '../spatial/point-grid.js';
 import { buildDepthPyramid } from '../tracking/index.js';
+import { linkFrames } from './link-frames.js';
 
 export interface RefineFramesOptions {
   /** Points of a frame that are tried against each neighbour; 0 takes fewer the more frames there are. */
@@ -32,13 +33,17 @@ export interface RefinedFrames {
 const WIDEST = 0.9;
 /** A frame fits badly if its residual is so many times the usual one. */
 const MISFIT = 2.5;
-/** What the shape hardly holds stays as it was tracked, see `refineJointly`. */
+/** Neighbours that a frame is linked with by shape and paint together. */
+const LINKS = 6;
+/** What the shape hardly holds stays as it was linked, see `refineJointly`. */
 const HOLD = 6e-4;
 
 /**
  * Moves the frames of one scan so that the small errors of tracking, which add up along the way, are spread over all
  * frames that see the same places: the ends of a round meet. The first frame stays.
  * O(frames · neighbours · samples + frames³) an iteration.
+ *
+ * The frames are linked by shape and paint first (`linkFrames`), then evened out by the shape alone, which is finer.
  *
  * Source: F. Lu, E. Milios (1997), Globally consistent range scan alignment for environment mapping; see `refineJointly`.
  */
@@ -63,8 +68,11 @@ export function refineFrames(
     }
     return { cloud, grid: new PointGrid(cloud.positions, 1.6 * spacing), sample };
   });
-  const start = frames.map((f) => f.scanFromSensor);
-  const middles = surfaces.map((s, i) => transformPoint(start[i], s.middle[0], s.middle[1], s.middle[2]));
+  const tracked = frames.map((f) => f.scanFromSensor);
+  const middlesFrom = (poses: readonly Mat4[]): Vec3[] =>
+    surfaces.map((s, i) => transformPoint(poses[i], s.middle[0], s.middle[1], s.middle[2]));
+  const start = linkFrames(frames, pairsOf(tracked, middlesFrom(tracked), LINKS), ctx.part(0.2, 0.6));
+  const middles = middlesFrom(start);
   const { pieceFromScan, residuals: pairs } = refineJointly(
     scans,
     start,
@@ -78,14 +86,14 @@ export function refineFrames(
       hold: HOLD,
       pairs: pairsOf(start, middles, o.neighbours),
     },
-    ctx.part(0.2, 1),
+    ctx.part(0.6, 1),
   );
   const shifts = new Float32Array(frames.length);
   const turns = new Float32Array(frames.length);
   const squares = new Float64Array(frames.length);
   const counts = new Uint32Array(frames.length);
   frames.forEach((_, i) => {
-    const moved = multiply(pieceFromScan[i], invertRigid(start[i]));
+    const moved = multiply(pieceFromScan[i], invertRigid(tracked[i]));
     const [x, y, z] = middles[i];
     const to = transformPoint(moved, x, y, z);
     shifts[i] = Math.hypot(to[0] - x, to[1] - y, to[2] - z);

@@ -7,6 +7,7 @@ export * from './icp.js';
 export * from './joint-refinement.js';
 export * from './pair-candidates.js';
 export * from './point-to-plane.js';
+export * from './pose-graph.js';
 export * from './prepared-scan.js';
 export * from './range-view.js';
 export * from './register-scans.js';

@@ -8,3 +8,4 @@ export * from './coverage.js';
 export * from './live-surface.js';
 export * from './stand-off.js';
 export * from './contrast-term.js';
+export * from './weakest-motion.js';

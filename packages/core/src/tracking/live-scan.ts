@@ -4,11 +4,11 @@ import { SignedField } from '../fusion/signed-field.js';
 import { identity, invertRigid, multiply, orthonormalized, rotationAngle, type Mat4 } from '../math/mat4.js';
 import { buildDepthPyramid, lightAtDepthPixels, type DepthLevel } from './depth-pyramid.js';
 import { Keyframes, thumbnailOf } from './keyframes.js';
-import { compareContrast, type ContrastReference } from './contrast-term.js';
-import { alignProjectively, type ProjectiveIcpResult } from './projective-icp.js';
+import type { ContrastReference } from './contrast-term.js';
 import { LiveSurface } from './live-surface.js';
 import { ModelSplats } from './model-splats.js';
 import { projectSplats } from './project-splats.js';
+import { alignFromSecondStart, alignPainted, misfitOf, type PaintedAlignment } from './weakest-motion.js';
 
 export interface LiveScanOptions {
   /** Edge of the live model's voxels, mm. */
@@ -50,7 +50,7 @@ export interface LiveFrameResult {
   correlation: number;
 }
 
-type Alignment = ProjectiveIcpResult & { correlation: number };
+type Alignment = PaintedAlignment;
 
 /** Weight of the contrast against the model's colours, and against the last frame's, mm for a difference of 1. */
 const MODEL_CONTRAST = 4;
@@ -58,6 +58,9 @@ const FRAME_CONTRAST = 3;
 
 /** How far a device's own motion is believed against the shape, see `alignProjectively`. */
 const TRUST = 0.05;
+
+/** An alignment that misfits by so much more than usual is tried from a second start. */
+const UNSURE = 1.15;
 
 /** What a good alignment shows at least. */
 interface Demands {
@@ -161,7 +164,8 @@ export class LiveScan {
     const motion = multiply(invertRigid(this.pose), pose);
     const believable =
       !slid(result, usual) &&
-      Math.hypot(motion[12], motion[13], motion[14]) <= this.o.maxShift && rotationAngle(motion) <= this.o.maxTurn;
+      Math.hypot(motion[12], motion[13], motion[14]) <= this.o.maxShift &&
+      rotationAngle(motion) <= this.o.maxTurn;
     if (!carried && !(fits(result, demands) && believable)) {
       this.state = 'lost';
       return { state: 'lost', pieceFromSensor: this.pose, ...figures(result) };
@@ -232,28 +236,21 @@ export class LiveScan {
     const model = this.modelFrom(guess, levels[0].camera);
     const { voxel } = this.o;
     const references = [0, 1].map((k) => this.referencesFor(model, k));
+    const [fine, coarse] = [0, 1].map((k) => ({
+      frame: levels[k],
+      model: model.levels[k],
+      references: references[k],
+    }));
     const stages = [
-      {
-        frame: levels[1],
-        model: model.levels[1],
-        iterations: 8,
-        maxDistance: reach,
-        patience: 12,
-        references: references[1],
-      },
-      {
-        frame: levels[0],
-        model: model.levels[0],
-        iterations: 4,
-        patience: 8,
-        maxDistance: Math.max(3 * voxel, 0.4 * reach),
-        references: references[0],
-      },
-      { frame: levels[0], model: model.levels[0], iterations: 4, maxDistance: 3 * voxel, references: references[0] },
+      { ...coarse, iterations: 8, maxDistance: reach, patience: 12 },
+      { ...fine, iterations: 4, maxDistance: Math.max(3 * voxel, 0.4 * reach), patience: 8 },
+      { ...fine, iterations: 4, maxDistance: 3 * voxel },
     ];
-    const found = alignProjectively(stages, identity(), trust);
-    const { correlation } = compareContrast(levels[0], model.levels[0], found.modelFromFrame);
-    return { pose: orthonormalized(multiply(model.pose, found.modelFromFrame)), result: { ...found, correlation } };
+    let found = alignPainted(stages, identity(), trust);
+    // Not as good as usual: it may have stopped short of where it belongs.
+    if (trust === 0 && !(misfitOf(found) < UNSURE * misfitOf(this.usual)))
+      found = alignFromSecondStart(stages, identity(), found);
+    return { pose: orthonormalized(multiply(model.pose, found.modelFromFrame)), result: found };
   }
 
   /** What a frame's contrast is compared with at a level: the model, and the last frame added if it looks the same way. */

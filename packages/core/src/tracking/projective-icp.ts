@@ -26,6 +26,8 @@ export interface ProjectiveIcpResult {
   inlierRatio: number;
   /** Root mean square distance of the inliers to the model's planes before the last (small) correction, mm. */
   rms: number;
+  /** How well each small motion is known, 6×6 (lower half), turns first: mean squares in mm² for the pairs used. */
+  information: Float64Array;
   /** False if the system could not be solved. */
   wellPosed: boolean;
 }
@@ -52,6 +54,7 @@ export function alignProjectively(
   const equations = new NormalEquations();
   const { A, b } = equations;
   let wellPosed = true;
+  let information = new Float64Array(36);
   const counts: PairCounts = { valid: 0, projected: 0, inliers: 0, squares: 0 };
   for (const stage of stages) {
     for (let k = 0; k < stage.iterations && wellPosed; k++) {
@@ -62,6 +65,7 @@ export function alignProjectively(
         wellPosed = false;
         break;
       }
+      information = A.map((v) => v / counts.inliers);
       if (trust > 0) holdTo(start, pose, trust * counts.inliers, stage.frame, A, b);
       // A little damping holds directions that the surface leaves free.
       for (let a = 0; a < 6; a++) A[7 * a] += (a < 3 ? 20 : 1e-3) + 1e-6 * A[7 * a];
@@ -78,6 +82,7 @@ export function alignProjectively(
     overlapRatio: counts.valid > 0 ? counts.projected / counts.valid : 0,
     inlierRatio: counts.projected > 0 ? counts.inliers / counts.projected : 0,
     rms: counts.inliers > 0 ? Math.sqrt(counts.squares / counts.inliers) : Infinity,
+    information,
     wellPosed,
   };
 }
