@@ -56,7 +56,8 @@ export const captureLive = defineOperation({
     const { refineFrames } = await import('@amber-knit/core/frames');
     const { withoutSupport } = await import('./without-support.js');
     ctx.checkpoint(0.05, 'Reading frames');
-    const tracked = decodeCapture(file.bytes).frames;
+    const { placeMarkedFrames } = await import('@amber-knit/core/turntable');
+    const tracked = placeMarkedFrames(decodeCapture(file.bytes).frames, ctx.part(0.02, 0.05)).frames;
     const refined = params.refine && tracked.length > 2 ? refineFrames(tracked, {}, ctx.part(0.05, 0.4)) : undefined;
     const recorded = refined?.frames ?? tracked;
     if (refined && refined.misfits.length > 0) {

@@ -1,4 +1,4 @@
-import type { DepthFrame } from '../geometry/depth-frame.js';
+import { changedFrame, type DepthFrame } from '../geometry/depth-frame.js';
 import { dot3, type Vec3 } from '../math/mat4.js';
 import { frameCloud, removeSupportPlane } from '../pointcloud/index.js';
 import { GeometryError } from '../runtime/geometry-error.js';
@@ -18,11 +18,11 @@ const REACH = 60;
  * @throws GeometryError `degenerate` if there is no table to be seen or no axis to be found
  */
 export function alignStops(
-  frames: readonly Omit<DepthFrame, 'scanFromSensor'>[],
+  frames: readonly DepthFrame[],
   angles: readonly number[],
   ctx: RunContext,
 ): { frames: DepthFrame[]; axis: TurntableAxis } {
-  const { positions } = frameCloud({ ...frames[0], color: undefined });
+  const { positions } = frameCloud({ name: '', camera: frames[0].camera, depth: frames[0].depth });
   const { plane, keep } = removeSupportPlane({ positions }, [[0, 0, 0]], { clearance: 0, minShare: 0.05 }, ctx);
   if (!plane) {
     throw new GeometryError(
@@ -42,7 +42,7 @@ export function alignStops(
   const axis = findTurntableAxis(stops, plane, middle, REACH, ctx);
   return {
     axis,
-    frames: frames.map((f, i) => ({ ...f, scanFromSensor: turnedBack(axis, angles[i]) })),
+    frames: frames.map((f, i) => changedFrame(f, { scanFromSensor: turnedBack(axis, angles[i]) })),
   };
 }
 

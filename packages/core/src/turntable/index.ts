@@ -1,3 +1,4 @@
 export * from './turntable-axis.js';
 export * from './align-stops.js';
 export * from './empty-support.js';
+export * from './marked-stops.js';

@@ -80,7 +80,9 @@ export function CapturePanel({
       name: `Scan ${piece.scans + 1}`,
       setup: chosenSetup,
       deviceId: device!.id,
-      settings: { ...state.settings },
+      settings: hasTable
+        ? { ...state.settings, stops: table.stops, colorViews: table.colorViews }
+        : { ...state.settings },
     }).unwrap();
     captureClient.begin(capture, {
       byColor: advice.trackBy !== 'shape',

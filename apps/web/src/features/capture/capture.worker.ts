@@ -12,7 +12,7 @@ import {
   type LiveFrameResult,
   type LiveScanOptions,
 } from '@amber-knit/core/tracking';
-import { alignStops, learnEmpty, turnedBack, withoutEmpty } from '@amber-knit/core/turntable';
+import { learnEmpty, markedFrame, placeMarkedFrames, readStopMark } from '@amber-knit/core/turntable';
 import type { FromCapture, FrameReport, ToCapture } from './capture-messages';
 import type { KeepReport, KeepRequest } from './frame-keeper.worker';
 import { colorTile, sensorTile } from './tile-pictures';
@@ -30,8 +30,6 @@ const KEEP_SHARE = 0.055;
 const KEEP_RAD = 0.06;
 /** Frames that the empty support is learned from. */
 const EMPTY_FRAMES = 6;
-/** What lies so near before the empty support belongs to it, mm. */
-const CLEARANCE = 0.8;
 /** Splats are handed out every so many frames. */
 const SHOW_EVERY = 3;
 
@@ -46,7 +44,7 @@ let session: (DeviceSession & { device: DeviceInfo }) | undefined;
 let mode: 'looking' | 'recording' | 'paused' = 'looking';
 let settings: DeviceSettings | undefined;
 /** Depths of the empty support, and frames that are being gathered for them. */
-let empty: Float32Array | undefined;
+let empty: Omit<DepthFrame, 'scanFromSensor'> | undefined;
 let gathering: Float32Array[] | undefined;
 let captureId = '';
 let byColor = true;
@@ -55,6 +53,8 @@ let coarse = false;
 let nextSequence = 0;
 let live: LiveScan | undefined;
 let table: TurntableRun | undefined;
+/** Frames of the turntable's stops, marked, their places not yet known. */
+let marked: DepthFrame[] = [];
 let coverage: CoverageCounter | undefined;
 let kept: KeptFrame[] = [];
 let sinceShown = 0;
@@ -146,54 +146,73 @@ function begin(m: Extract<ToCapture, { type: 'begin' }>): void {
   coarse = m.coarse;
   nextSequence = m.nextSequence;
   reset();
-  if (m.held) {
-    const { frames, meta } = decodeCapture(new Uint8Array(m.held));
-    const sequences = meta.sequences as number[];
-    kept = frames.map((frame, i) => ({ sequence: sequences[i], at: 0, frame: small(frame) }));
+  const held = m.held && decodeCapture(new Uint8Array(m.held));
+  if (m.stops > 0) {
+    if (empty && !held) store(markedFrame(empty, 'empty', 0));
+    return runTable(m.stops, m.colorViews, held?.frames ?? []);
+  }
+  if (held) {
+    const sequences = held.meta.sequences as number[];
+    kept = held.frames.map((frame, i) => ({ sequence: sequences[i], at: 0, frame: small(frame) }));
     rebuild();
   }
-  if (m.stops > 0) runTable(m.stops, m.colorViews);
-  else mode = heldByHand() ? 'recording' : 'looking';
+  mode = heldByHand() ? 'recording' : 'looking';
 }
 
 /** A scanner beside a turntable is not tracked: its stops are placed by the axis. */
 const heldByHand = (): boolean => session?.device.sensors.includes('angle') !== true;
 
-/** Leads the table through its stops, finds the axis, keeps the frames with their places. */
-function runTable(stops: number, colorViews: number): void {
+/** Leads the table through its stops and keeps each as it comes; the axis is found when all are there. */
+function runTable(stops: number, colorViews: number, before: DepthFrame[]): void {
   const large = settings?.colorEvery ?? 0;
-  table = new TurntableRun(stops, colorViews, {
-    begin: (pass) => session?.send({ type: 'settings', values: { colorEvery: pass === 'colour' ? 1 : 0 } }),
-    turn: (angle) => session?.send({ type: 'turn', angle }),
-    shoot: () => session?.send({ type: 'credit', frames: 1 }),
-    say: (text) => tell({ type: 'said', text }),
-    done: (shape, colour) => {
-      table = undefined;
-      session?.send({ type: 'settings', values: { colorEvery: large } });
-      tell({ type: 'said', text: 'Finding the axis …' });
-      try {
-        const r = alignStops(shape.frames, shape.angles, createRunContext());
-        const colored = colour.frames.map((f, i) => ({ ...f, scanFromSensor: turnedBack(r.axis, colour.angles[i]) }));
-        [...r.frames, ...colored].forEach((f) =>
-          keep(empty ? { ...f, depth: withoutEmpty(f.depth, empty, CLEARANCE) } : f),
-        );
-        rebuild();
-        tell({ type: 'said', text: `${stops} stops aligned, ${r.axis.rms.toFixed(2)} mm apart. Finish, or go on.` });
-      } catch (error) {
-        tell({ type: 'trouble', text: (error as Error).message, over: false });
-      }
-      session?.send({ type: 'credit', frames: 2 });
+  marked = before;
+  const run = new TurntableRun(
+    stops,
+    colorViews,
+    {
+      begin: (pass) => session?.send({ type: 'settings', values: { colorEvery: pass === 'colour' ? 1 : 0 } }),
+      turn: (angle) => session?.send({ type: 'turn', angle }),
+      shoot: () => session?.send({ type: 'credit', frames: 1 }),
+      say: (text) => tell({ type: 'said', text }),
+      taken: (frame) => {
+        marked.push(frame);
+        store(frame);
+      },
+      done: () => {
+        table = undefined;
+        session?.send({ type: 'settings', values: { colorEvery: large } });
+        showTurned();
+        session?.send({ type: 'credit', frames: 2 });
+      },
     },
-  });
+    before,
+  );
+  if (run.complete) showTurned();
+  else table = run;
+}
+
+/** Shows what the stops give together; the server places them in the same way when the capture is finished. */
+function showTurned(): void {
+  tell({ type: 'said', text: 'Finding the axis …' });
+  try {
+    const { frames, axis } = placeMarkedFrames(marked, createRunContext());
+    kept = frames.map((frame, i) => ({ sequence: i, at: 0, frame: small(frame) }));
+    rebuild();
+    const stops = marked.filter((f) => readStopMark(f.name)?.pass === 'shape').length;
+    tell({ type: 'said', text: `${stops} stops aligned, ${axis!.rms.toFixed(2)} mm apart. Finish, or go on.` });
+  } catch (error) {
+    tell({ type: 'trouble', text: (error as Error).message, over: false });
+  }
 }
 
 /** The empty support, from a few frames. */
-function gather(z: Float32Array, width: number): void {
+function gather(z: Float32Array, camera: DepthFrame['camera']): void {
   gathering!.push(z);
   if (gathering!.length < EMPTY_FRAMES) return;
-  empty = learnEmpty(gathering!, width);
+  const depth = learnEmpty(gathering!, camera.width);
+  empty = { name: '', camera, depth };
   gathering = undefined;
-  const share = empty.reduce((n, d) => n + (d > 0 ? 1 : 0), 0) / empty.length;
+  const share = depth.reduce((n, d) => n + (d > 0 ? 1 : 0), 0) / depth.length;
   tell({ type: 'empty-learned' });
   tell({
     type: 'said',
@@ -205,6 +224,7 @@ function reset(): void {
   live = undefined;
   coverage = undefined;
   kept = [];
+  marked = [];
   tell({ type: 'cleared' });
 }
 
@@ -213,6 +233,8 @@ function takeBack(seconds: number): void {
   const now = performance.now();
   const last = kept[kept.length - 1];
   if (!last || !captureId) return;
+  if (marked.length > 0)
+    return tell({ type: 'said', text: 'The stops of a turntable stay together. To begin again, discard the capture.' });
   const from = Math.min(last.at, now) - 1000 * seconds;
   const first = kept.find((k) => k.at > from && k.at > 0) ?? last;
   const gone = kept.filter((k) => k.sequence >= first.sequence).length;
@@ -263,7 +285,7 @@ function take(f: DeviceFrame): void {
       image: { width: f.color.camera.width, height: f.color.camera.height, data: f.color.data },
     },
   };
-  if (gathering) gather(z, depth.camera.width);
+  if (gathering) gather(z, depth.camera);
   if (table && f.angle !== undefined) table.take(frame, f.angle);
   const result = mode === 'recording' ? track(frame, f.pose) : undefined;
   times.push(performance.now());
@@ -324,10 +346,14 @@ function keepIfNew(frame: Omit<DepthFrame, 'scanFromSensor'>, pose: Mat4): void 
 /** Hands a placed frame to the keeper, and remembers enough of it to begin the model again. */
 function keep(frame: DepthFrame): void {
   const whole: DepthFrame = { ...frame, name: `frame ${nextSequence + 1}` };
-  const request: KeepRequest = { captureId, sequence: nextSequence, frame: whole };
-  kept.push({ sequence: nextSequence++, at: performance.now(), frame: small(whole) });
+  kept.push({ sequence: nextSequence, at: performance.now(), frame: small(whole) });
+  store(whole);
+}
+
+/** Hands a frame to the keeper. */
+function store(frame: DepthFrame): void {
   sentToKeeper++;
-  keeper.postMessage(request);
+  keeper.postMessage({ captureId, sequence: nextSequence++, frame } satisfies KeepRequest);
 }
 
 /** The frame with at most a colour pixel for each depth pixel. */

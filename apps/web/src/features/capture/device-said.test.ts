@@ -5,6 +5,7 @@ const arrangement = {
   setup: 'Upright',
   block: 0,
   spray: false,
+  putty: false,
   dots: false,
   roomLight: 0,
   empty: false,

@@ -25,7 +25,8 @@ export function OpenCaptures({ pieceId }: { pieceId: string }) {
       const stop = captureClient.subscribe(() => {
         if (captureClient.current().phase !== 'looking') return;
         stop();
-        captureClient.begin(c, { byColor: true }, held);
+        const { stops = 0, colorViews = 0 } = c.settings;
+        captureClient.begin(c, { byColor: true, stops, colorViews }, held);
       });
     } catch {
       setFault('The frames could not be fetched. They are safe on the server; try again.');

@@ -1,13 +1,8 @@
 import type { DepthFrame } from '@amber-knit/core/geometry';
+import { markedFrame, readStopMark } from '@amber-knit/core/turntable';
 
 type LooseFrame = Omit<DepthFrame, 'scanFromSensor'>;
 export type TurntablePass = 'shape' | 'colour';
-
-/** Frames of one pass with the angles they were taken at, degrees. */
-export interface StopFrames {
-  frames: LooseFrame[];
-  angles: number[];
-}
 
 /** What a turntable run asks of the device. */
 export interface TurntableHands {
@@ -17,18 +12,17 @@ export interface TurntableHands {
   /** One frame more, please. */
   shoot(): void;
   say(text: string): void;
-  done(shape: StopFrames, colour: StopFrames): void;
+  /** A stop was taken: its frame, marked with pass and angle. */
+  taken(frame: DepthFrame): void;
+  done(): void;
 }
 
 /**
  * Leads a turntable through its stops: turn, wait until it stands, take one frame, go on; first all stops for the shape,
- * then those for the colour. Frames of another angle, still under way from before, are passed over.
+ * then those for the colour. A run that was broken off goes on with the stop it was at. Frames of another angle, still under way from before, are passed over.
  */
 export class TurntableRun {
-  private readonly taken: Record<TurntablePass, StopFrames> = {
-    shape: { frames: [], angles: [] },
-    colour: { frames: [], angles: [] },
-  };
+  private readonly taken: Record<TurntablePass, number> = { shape: 0, colour: 0 };
   private pass: TurntablePass = 'shape';
   private stands = false;
 
@@ -36,9 +30,21 @@ export class TurntableRun {
     private readonly stops: number,
     private readonly colorViews: number,
     private readonly hands: TurntableHands,
+    before: readonly DepthFrame[] = [],
   ) {
-    hands.begin('shape');
+    for (const { name } of before) {
+      const pass = readStopMark(name)?.pass;
+      if (pass === 'shape' || pass === 'colour') this.taken[pass]++;
+    }
+    if (this.taken.shape >= stops) this.pass = 'colour';
+    if (this.taken[this.pass] >= this.count) return;
+    hands.begin(this.pass);
     this.next();
+  }
+
+  /** Is nothing left to be taken. */
+  get complete(): boolean {
+    return this.taken.shape >= this.stops && this.taken.colour >= this.colorViews;
   }
 
   private get count(): number {
@@ -46,12 +52,12 @@ export class TurntableRun {
   }
 
   private get wanted(): number {
-    return (360 * this.taken[this.pass].frames.length) / this.count;
+    return (360 * this.taken[this.pass]) / this.count;
   }
 
   private next(): void {
     this.stands = false;
-    const n = this.taken[this.pass].frames.length + 1;
+    const n = this.taken[this.pass] + 1;
     this.hands.say(`${this.pass === 'shape' ? 'Stop' : 'Colour from side'} ${n} of ${this.count}`);
     this.hands.turn(this.wanted);
   }
@@ -70,15 +76,14 @@ export class TurntableRun {
       if (this.stands) this.hands.shoot();
       return;
     }
-    const { frames, angles } = this.taken[this.pass];
-    frames.push(frame);
-    angles.push(angle);
-    if (frames.length < this.count) return this.next();
+    this.hands.taken(markedFrame(frame, this.pass, angle));
+    this.taken[this.pass]++;
+    if (this.taken[this.pass] < this.count) return this.next();
     if (this.pass === 'shape' && this.colorViews > 0) {
       this.pass = 'colour';
       this.hands.begin('colour');
       return this.next();
     }
-    this.hands.done(this.taken.shape, this.taken.colour);
+    this.hands.done();
   }
 }
