@@ -114,14 +114,14 @@ test('a turntable run: empty support learned, shape from twelve stops, colour fr
   await page.getByRole('button', { name: 'Connect' }).click();
   const bench = page.getByRole('region', { name: 'Simulated bench' });
   await expect(page.getByLabel('Distance to the object')).toContainText(/distance/, { timeout: 60_000 });
-  await bench.getByText('Nothing there yet').click();
-  await expect(page.getByLabel('Nothing there yet')).toBeChecked();
+  await bench.getByText('Nothing on it').click();
+  await expect(page.getByLabel('Nothing on it')).toBeChecked();
   await page.waitForTimeout(2500);
   await page.getByRole('button', { name: 'Learn the empty support' }).click();
   const said = page.getByRole('region', { name: 'Recording' }).getByRole('status');
   await expect(said).toContainText('Empty support learned', { timeout: 60_000 });
-  await bench.getByText('Nothing there yet').click();
-  await expect(page.getByLabel('Nothing there yet')).not.toBeChecked();
+  await bench.getByText('Nothing on it').click();
+  await expect(page.getByLabel('Nothing on it')).not.toBeChecked();
   await page.waitForTimeout(2500);
   await page.getByLabel('Stops').selectOption('12');
   await page.getByRole('combobox', { name: /^Colour/ }).selectOption('2');

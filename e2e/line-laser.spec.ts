@@ -27,7 +27,7 @@ test('a turn under the line laser, from the spirit level to a scan', async ({ pa
   // The empty platform gives the measures: the stand truly is 440 mm away, 81.6 mm high, the laser at 27°.
   const bench = page.getByRole('region', { name: 'Simulated bench' });
   await bench.getByLabel('Object').selectOption('Turned gauge');
-  await bench.getByText('Nothing there yet').click();
+  await bench.getByText('Nothing on it').click();
   await expect(page.getByLabel('Reading')).toContainText(/line in [0-9] % of rows/);
   await page.getByRole('button', { name: 'Measure from the empty platform' }).click();
   const measures = page.getByRole('region', { name: 'Measures of the stand' });
@@ -35,7 +35,7 @@ test('a turn under the line laser, from the spirit level to a scan', async ({ pa
   expect(Math.abs(Number(await measures.getByLabel('Camera to axis').inputValue()) - 440)).toBeLessThan(4.4);
   expect(Math.abs(Number(await measures.getByLabel('Laser angle').inputValue()) - 27)).toBeLessThan(0.3);
   await expect(aids).toContainText('The axis stands');
-  await bench.getByText('Nothing there yet').click();
+  await bench.getByText('Nothing on it').click();
   await expect(page.getByLabel('Reading')).toContainText(/line in [2-9][0-9] % of rows/);
 
   // 60 pictures a turn, so that the test is quick.

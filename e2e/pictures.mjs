@@ -96,11 +96,11 @@ async function captured(name, device, prepare) {
   });
 }
 await captured('capture-turntable', 'Structured light with turntable', async () => {
-  await page.getByText('Nothing there yet').click();
+  await page.getByText('Nothing on it').click();
   await page.waitForTimeout(3000);
   await page.getByRole('button', { name: 'Learn the empty support' }).click();
   await page.getByText('Empty support learned').waitFor({ timeout: 60_000 });
-  await page.getByText('Nothing there yet').click();
+  await page.getByText('Nothing on it').click();
   await page.waitForTimeout(3000);
   await page.getByRole('button', { name: 'Record' }).click();
   await page.getByText('stops aligned').waitFor({ timeout: 180_000 });
@@ -125,11 +125,11 @@ await captured('capture-line-laser', 'Camera with line laser', async () => {
     await page.getByRole('button', { name: 'Tilt down' }).click();
     await page.waitForTimeout(150);
   }
-  await page.getByText('Nothing there yet').click();
+  await page.getByText('Nothing on it').click();
   await page.waitForTimeout(3000);
   await page.getByRole('button', { name: 'Measure from the empty platform' }).click();
   await page.getByText('Measured along').waitFor();
-  await page.getByText('Nothing there yet').click();
+  await page.getByText('Nothing on it').click();
   await page.waitForTimeout(2000);
   await page.getByRole('button', { name: 'Record', exact: true }).click();
   const pictures = () => page.getByRole('slider', { name: 'Picture of the recording' }).getAttribute('aria-valuemax');

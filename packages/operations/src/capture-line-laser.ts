@@ -42,6 +42,15 @@ export class CaptureLineLaserParams {
   })
   axisColumn = 0;
 
+  @RatioParam({
+    title: 'Camera’s tilt',
+    unit: '°',
+    min: -30,
+    max: 30,
+    help: 'By how much the camera looks above level, as its spirit level tells; 0 stands level.',
+  })
+  tilt = 0;
+
   @CountParam({
     title: 'First picture',
     min: 0,
@@ -112,7 +121,7 @@ export class CaptureLineLaserParams {
 /** Makes a scan of a recording: a laser line over an object on a turning platform. */
 export const captureLineLaser = defineOperation({
   id: 'capture.line-laser',
-  version: 1,
+  version: 2,
   stage: 'capture',
   title: 'Scan a line-laser recording',
   help: 'Finds the laser line in every picture of one turn, works out where it lies in space, and makes a scan of it. Takes a zip of numbered pictures.',

@@ -3,6 +3,7 @@ import { GeometryError } from '../runtime/geometry-error.js';
 import type { ColorImage } from '../geometry/triangle-mesh.js';
 import { laserLight } from './laser-light.js';
 import { findLineCentres, LINE_CENTRES_DEFAULTS, type LineCentresOptions } from './line-centres.js';
+import { LevelledCamera } from './levelled-camera.js';
 import type { LineLaserStand } from './line-laser-stand.js';
 
 /** A stand measured from a picture, and how well the picture fits it. */
@@ -25,6 +26,7 @@ const LONGEST_BREAK = 6;
  * through the axis: with column and row as directions x, y from the lens, it is the straight line
  * x = (distance/height · y − 1) · tan(angle), and it ends where the platform ends on either side of the axis.
  * @param platform width of the platform, mm: the only length that has to be measured by hand
+ * @param tilt degrees by which the camera looks above level, from its spirit level
  * @throws GeometryError `degenerate` if no straight line over the platform can be made out
  */
 export function estimateStand(
@@ -32,6 +34,7 @@ export function estimateStand(
   camera: Intrinsics,
   platform: number,
   options: Partial<LineCentresOptions> = {},
+  tilt = 0,
 ): StandEstimate {
   const line = longestLine(image, options);
   if (line.columns.length < LEAST_LENGTH) {
@@ -40,18 +43,20 @@ export function estimateStand(
       'No straight line across the platform can be made out. Empty the platform, let the laser cross its middle, and dim other light.',
     );
   }
-  const x = line.columns.map((u) => (u - camera.cx) / camera.fx);
-  const y = line.rows.map((v) => (v - camera.cy) / camera.fy);
+  const levelled = new LevelledCamera(camera, tilt);
+  const directions = line.columns.map((u, i) => levelled.direction(u, line.rows[i]));
+  const x = directions.map((d) => d[0]);
+  const y = directions.map((d) => d[1]);
   if (Math.min(...y) <= 0) {
     throw new GeometryError(
       'degenerate',
-      'The line reaches over the camera’s level. The camera must stand level and higher than the platform.',
+      'The line reaches over the camera’s level. The camera must stand higher than the platform, and level unless its tilt is given.',
     );
   }
   // The line's far end is its upper one.
   const fit = fitThrough(y, x, line.lying);
-  const far = (line.ends[0] - camera.cy) / camera.fy;
-  const near = (line.ends[1] - camera.cy) / camera.fy;
+  const inPicture = fitThrough(line.rows, line.columns, line.lying);
+  const [far, near] = line.ends.map((v) => levelled.direction(inPicture.slope * v + inPicture.offset, v)[1]);
   const k = near / far;
   const xFar = fit.slope * far + fit.offset;
   const xNear = fit.slope * near + fit.offset;
@@ -84,6 +89,7 @@ export function estimateStand(
     height: distance / ratio,
     laserAngle: (angle * 180) / Math.PI,
     axisColumn: camera.cx + camera.fx * Math.tan(aside),
+    tilt,
     rms: straight.rms * camera.fx,
     length: line.columns.length,
   };

@@ -1,10 +1,11 @@
 import type { Intrinsics } from '../geometry/depth-frame.js';
 import type { Vec3 } from '../math/mat4.js';
 import { GeometryError } from '../runtime/geometry-error.js';
+import { LevelledCamera } from './levelled-camera.js';
 
 /**
- * A camera, a sheet of laser light and a turning platform. The camera stands level and looks at the axis; the sheet
- * holds the axis. Frame of the stand: Z along the axis, up; its origin on the platform's top; the camera at
+ * A camera, a sheet of laser light and a turning platform. The camera looks at the axis, level or leaning a little; the
+ * sheet holds the axis. Frame of the stand: Z along the axis, up; its origin on the platform's top; the camera at
  * (distance, 0, height), its right along +Y.
  */
 export interface LineLaserStand {
@@ -15,8 +16,10 @@ export interface LineLaserStand {
   height: number;
   /** From the camera's direction to the sheet, seen from the axis, degrees; positive = the laser stands to the right. */
   laserAngle: number;
-  /** Column of the picture in which the axis stands. */
+  /** Column of the picture, once levelled, in which the axis stands. */
   axisColumn: number;
+  /** Degrees by which the camera looks above level; 0 if absent. */
+  tilt?: number;
 }
 
 /** One exact turn out of a recording. */
@@ -31,6 +34,8 @@ export interface PlatformTurn {
 
 /** Sheets nearer than this to the camera's direction triangulate badly, degrees. */
 const FLATTEST = 3;
+/** Cameras that lean further are no longer those of a stand, degrees. */
+const STEEPEST = 30;
 
 /** @throws GeometryError `invalid-parameter` if lengths or angles can't be those of a stand */
 export function checkStand(stand: LineLaserStand): void {
@@ -39,6 +44,7 @@ export function checkStand(stand: LineLaserStand): void {
   };
   if (!(stand.distance > 0)) fault('The distance from the lens to the axis must be above 0 mm.');
   if (!Number.isFinite(stand.height)) fault('The height of the lens over the platform is missing.');
+  if (!(Math.abs(stand.tilt ?? 0) <= STEEPEST)) fault(`The camera may lean by ${STEEPEST}° at most.`);
   const angle = Math.abs(stand.laserAngle);
   if (!(angle >= FLATTEST && angle <= 90)) {
     fault(`The laser must stand between ${FLATTEST}° and 90° beside the camera; ${stand.laserAngle}° was given.`);
@@ -51,6 +57,7 @@ export class SheetTriangulation {
   private readonly cos: number;
   private readonly turnSin: number;
   private readonly turnCos: number;
+  private readonly levelled: LevelledCamera;
 
   constructor(private readonly stand: LineLaserStand) {
     checkStand(stand);
@@ -61,6 +68,7 @@ export class SheetTriangulation {
     const aside = Math.atan((stand.axisColumn - stand.camera.cx) / stand.camera.fx);
     this.turnSin = Math.sin(aside);
     this.turnCos = Math.cos(aside);
+    this.levelled = new LevelledCamera(stand.camera, stand.tilt);
   }
 
   /**
@@ -68,9 +76,8 @@ export class SheetTriangulation {
    * @returns false if the ray runs along the sheet or meets it behind the lens
    */
   point(column: number, row: number, out: Float64Array | Vec3): boolean {
-    const { camera, distance, height } = this.stand;
-    const x = (column - camera.cx) / camera.fx;
-    const y = (row - camera.cy) / camera.fy;
+    const { distance, height } = this.stand;
+    const [x, y] = this.levelled.direction(column, row);
     const forward = x * this.turnSin + this.turnCos;
     const right = (x * this.turnCos - this.turnSin) / forward;
     const down = y / forward;
@@ -86,17 +93,14 @@ export class SheetTriangulation {
 
   /** Pixel of a place in the stand's frame. @returns undefined if it lies behind the lens */
   pixel([x, y, z]: Vec3): [column: number, row: number] | undefined {
-    const { camera, distance, height } = this.stand;
+    const { distance, height } = this.stand;
     const t = distance - x;
     if (!(t > 0)) return undefined;
     const right = y / t;
     const down = (height - z) / t;
     const forward = this.turnCos - right * this.turnSin;
     if (!(forward > 0)) return undefined;
-    return [
-      camera.cx + (camera.fx * (right * this.turnCos + this.turnSin)) / forward,
-      camera.cy + (camera.fy * down) / forward,
-    ];
+    return this.levelled.pixel((right * this.turnCos + this.turnSin) / forward, down / forward);
   }
 
   /** Signed distance from the axis along the sheet, mm: positive on the laser's side. */

@@ -208,26 +208,54 @@ describe('line laser on a turning platform', () => {
     }
   });
 
-  test('the empty platform gives distance, height, angle and the axis', () => {
-    // The line on the platform's top, seen along its length.
-    const { width, height } = camera;
-    const data = new Uint8Array(3 * width * height).fill(30);
-    const sheet = new SheetTriangulation(stand);
-    const a = (28 * Math.PI) / 180;
-    const ends = [-100, 100].map((s) => sheet.pixel([s * Math.cos(a), s * Math.sin(a), 0])!);
-    for (let v = Math.floor(ends[0][1]); v <= ends[1][1] + 1; v++) {
-      // Pixels are as bright as their share of the line.
-      const share = Math.max(0, Math.min(1, v + 0.5 - ends[0][1], ends[1][1] - v + 0.5));
-      const c = ends[0][0] + ((v - ends[0][1]) / (ends[1][1] - ends[0][1])) * (ends[1][0] - ends[0][0]);
-      for (let u = Math.floor(c) - 8; u < c + 8; u++) {
-        data[3 * (v * width + u)] = 30 + share * 180 * Math.exp(-((u - c) ** 2) / (2 * 1.5 ** 2));
+  test.each([0, 0.5, -2, 3])(
+    'the empty platform gives distance, height, angle and the axis; camera leaning by %d°',
+    (tilt) => {
+      // The line on the platform's top, seen along its length.
+      const { width, height } = camera;
+      const data = new Uint8Array(3 * width * height).fill(30);
+      const sheet = new SheetTriangulation({ ...stand, tilt });
+      const a = (28 * Math.PI) / 180;
+      const ends = [-100, 100].map((s) => sheet.pixel([s * Math.cos(a), s * Math.sin(a), 0])!);
+      for (let v = Math.floor(ends[0][1]); v <= ends[1][1] + 1; v++) {
+        // Pixels are as bright as their share of the line.
+        const share = Math.max(0, Math.min(1, v + 0.5 - ends[0][1], ends[1][1] - v + 0.5));
+        const c = ends[0][0] + ((v - ends[0][1]) / (ends[1][1] - ends[0][1])) * (ends[1][0] - ends[0][0]);
+        for (let u = Math.floor(c) - 8; u < c + 8; u++) {
+          data[3 * (v * width + u)] = 30 + share * 180 * Math.exp(-((u - c) ** 2) / (2 * 1.5 ** 2));
+        }
       }
+      const e = estimateStand({ width, height, data }, camera, 200, {}, tilt);
+      expect(Math.abs(e.laserAngle - 28)).toBeLessThan(0.15);
+      expect(Math.abs(e.distance / 420 - 1)).toBeLessThan(0.006);
+      expect(Math.abs(e.height / 110 - 1)).toBeLessThan(0.006);
+      expect(Math.abs(e.axisColumn - 326)).toBeLessThan(0.7);
+    },
+  );
+
+  test('a leaning camera measures the same places as a level one', () => {
+    // Rotation matrices by hand: a camera that looks up by 4° sees a level ray (x, y, 1) at these tangents.
+    const t = (4 * Math.PI) / 180;
+    const leaning = new SheetTriangulation({ ...stand, tilt: 4 });
+    const level = new SheetTriangulation(stand);
+    const [p, q] = [new Float64Array(3), new Float64Array(3)];
+    for (const [u, v] of [
+      [300, 200],
+      [411, 318],
+      [350, 90],
+    ]) {
+      const [x, y] = [(u - camera.cx) / camera.fx, (v - camera.cy) / camera.fy];
+      const forward = Math.cos(t) - y * Math.sin(t);
+      const column = camera.cx + (camera.fx * x) / forward;
+      const row = camera.cy + (camera.fy * (y * Math.cos(t) + Math.sin(t))) / forward;
+      expect(level.point(u, v, p)).toBe(true);
+      expect(leaning.point(column, row, q)).toBe(true);
+      for (let k = 0; k < 3; k++) expect(q[k]).toBeCloseTo(p[k], 9);
+      const back = leaning.pixel([q[0], q[1], q[2]])!;
+      expect(back[0]).toBeCloseTo(column, 6);
+      expect(back[1]).toBeCloseTo(row, 6);
     }
-    const e = estimateStand({ width, height, data }, camera, 200);
-    expect(Math.abs(e.laserAngle - 28)).toBeLessThan(0.15);
-    expect(Math.abs(e.distance / 420 - 1)).toBeLessThan(0.006);
-    expect(Math.abs(e.height / 110 - 1)).toBeLessThan(0.006);
-    expect(Math.abs(e.axisColumn - 326)).toBeLessThan(0.7);
+    expect(() => new SheetTriangulation({ ...stand, tilt: 40 })).toThrow(/lean by 30°/);
   });
 
   test('one exact turn is found, with its way of turning; a plain round body is not clear', () => {

@@ -28,7 +28,7 @@ export function BenchArranger({
     ['Held in putty', arrangement.putty, (putty) => ({ putty }), false],
     ['Marker dots', arrangement.dots, (dots) => ({ dots }), false],
     ['Matting spray', arrangement.spray, (spray) => ({ spray }), false],
-    ['Nothing there yet', arrangement.empty, (empty) => ({ empty }), false],
+    ['Nothing on it', arrangement.empty, (empty) => ({ empty }), false],
     ['Bright lamps', arrangement.roomLight > 0.6, (on) => ({ roomLight: on ? 0.9 : 0.2 }), true],
   ];
   const turned = device.bench.setups.includes(setup) && arrangement.setup !== setup;

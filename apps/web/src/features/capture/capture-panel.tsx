@@ -169,7 +169,7 @@ export function CapturePanel({
       )}
       <section aria-label="Support" className="mt-4 flex flex-col gap-1.5">
         <h3 className="m-0 text-sm font-semibold">Support</h3>
-        <label className="grid grid-cols-[1fr_6rem] items-center gap-2">
+        <label className="grid grid-cols-[1fr_7rem] items-center gap-2">
           When finished
           <select value={support} onChange={(e) => setSupport(e.target.value as 'remove' | 'keep')} className={BOX}>
             <option value="remove">Remove</option>

@@ -328,17 +328,20 @@ function track(frame: Omit<DepthFrame, 'scanFromSensor'>, believed?: Mat4): Live
   return result;
 }
 
-/** Frames with a large picture are worth keeping, if the sensor has moved since the last. */
+/**
+ * Frames are worth keeping where none was kept before: going round again adds nothing but bulk, and the memory stays
+ * within what there is to be seen.
+ */
 function keepIfNew(frame: Omit<DepthFrame, 'scanFromSensor'>, pose: Mat4): void {
   const large = frame.color && frame.color.image.width > frame.camera.width;
-  const last = kept[kept.length - 1];
-  if (last) {
-    const d = multiply(invertRigid(last.frame.scanFromSensor), pose);
-    const shift = Math.hypot(d[12], d[13], d[14]);
-    const turn = rotationAngle(d);
-    // Without a large picture it takes three times the way.
-    const share = (large ? 1 : 3) * (coarse ? 2 : 1);
-    if (shift < share * KEEP_SHARE * session!.device.range.best && turn < share * KEEP_RAD) return;
+  // Without a large picture it takes three times the way.
+  const share = (large ? 1 : 3) * (coarse ? 2 : 1);
+  const shift = share * KEEP_SHARE * session!.device.range.best;
+  const turn = share * KEEP_RAD;
+  for (let i = kept.length - 1; i >= 0; i--) {
+    const at = kept[i].frame.scanFromSensor;
+    if (Math.hypot(at[12] - pose[12], at[13] - pose[13], at[14] - pose[14]) > shift) continue;
+    if (rotationAngle(multiply(invertRigid(at), pose)) < turn) return;
   }
   keep({ ...frame, scanFromSensor: pose });
 }

@@ -232,7 +232,8 @@ export class LineLaserClient {
         this.state.shown?.bitmap.close();
         return this.set({ shown: m });
       case 'level':
-        return this.set({ level: { pitch: m.pitch, roll: m.roll } });
+        this.set({ level: { pitch: m.pitch, roll: m.roll } });
+        return this.leanAs(m.pitch);
       case 'recording': {
         const { pictures, width, height } = m;
         const size = width > 0 ? { width, height } : this.state.size;
@@ -250,9 +251,9 @@ export class LineLaserClient {
         this.set({ points: m.positions.length / 3, found: m.found, trouble: null });
         return this.viewers.forEach((v) => v(m));
       case 'estimate': {
-        const { distance, height, laserAngle, axisColumn } = m.estimate;
+        const { distance, height, laserAngle, axisColumn, tilt } = m.estimate;
         this.set({ estimate: m.estimate });
-        return this.change({ stand: { distance, height, laserAngle, axisColumn } });
+        return this.change({ stand: { distance, height, laserAngle, axisColumn, tilt } });
       }
       case 'traced':
         return this.set({
@@ -266,6 +267,14 @@ export class LineLaserClient {
         // A file that can't be read, or a device that has gone, records no further; what there is stays.
         return m.over || !this.state.device ? this.set({ device: null, recording: false }) : undefined;
     }
+  }
+
+  /** Counts in what the spirit level says, until there is a recording: that was made as the camera leaned then. */
+  private leanAs(pitch: number): void {
+    const { setup, pictures, recording } = this.state;
+    const tilt = Math.round(100 * pitch) / 100;
+    if ((pictures > 0 && !recording) || tilt === (setup.stand.tilt ?? 0)) return;
+    this.use({ ...setup, stand: { ...setup.stand, tilt } });
   }
 
   private set(change: Partial<LineLaserState>): void {

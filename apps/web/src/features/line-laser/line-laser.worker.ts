@@ -237,7 +237,7 @@ async function estimate(platform: number): Promise<void> {
   const image = show.picture === null ? latest : await recording.picture(show.picture);
   if (!image || !setup) return;
   const camera = pinhole(image.width, image.height, setup.fieldOfView);
-  tell({ type: 'estimate', estimate: estimateStand(image, camera, platform, setup.lines) });
+  tell({ type: 'estimate', estimate: estimateStand(image, camera, platform, setup.lines, setup.stand.tilt) });
 }
 
 async function trace(place: Vec3): Promise<void> {

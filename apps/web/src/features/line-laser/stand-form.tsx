@@ -12,6 +12,16 @@ export function StandForm() {
     <section aria-label="Measures of the stand" className="mt-4 flex flex-col gap-1.5">
       <h3 className="m-0 text-sm font-semibold">Measures of the stand</h3>
       <NumberRow
+        title="Camera’s tilt"
+        unit="°"
+        min={-30}
+        max={30}
+        step={0.1}
+        value={stand.tilt ?? 0}
+        help="By how much the camera looks above level. A camera with a spirit level fills it in."
+        onChange={(tilt) => change({ tilt })}
+      />
+      <NumberRow
         title="Platform’s width"
         unit="mm"
         min={0}
