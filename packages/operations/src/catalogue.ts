@@ -7,6 +7,7 @@ import { cleanStrays } from './clean-strays.js';
 import { cleanSupport } from './clean-support.js';
 import { cleanThin } from './clean-thin.js';
 import { deliverExport } from './deliver-export.js';
+import { deliverPoints } from './deliver-points.js';
 import { fuseSurface } from './fuse-surface.js';
 import { mendAll } from './mend-all.js';
 import { mendReduce } from './mend-reduce.js';
@@ -31,6 +32,7 @@ export const OPERATIONS = [
   textureMap,
   checkInspect,
   deliverExport,
+  deliverPoints,
 ] as unknown as readonly Operation[];
 
 /** @throws GeometryError `invalid-parameter` if there is no such operation */

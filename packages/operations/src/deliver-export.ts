@@ -52,14 +52,16 @@ export const deliverExport = defineOperation({
   summarize: (f) => `${f.file}, ${count(Math.round(Number(f.bytes) / 1000))} kB, in ${f.unit}`,
 });
 
+/** A name that any file system takes, without ending. */
+export function fileBase(name: string): string {
+  const plain = name.replace(/[^\p{L}\p{N} ._-]/gu, '').trim();
+  return plain.slice(0, 80) || 'mesh';
+}
+
 /** Writes a mesh in one of the export formats. */
 export async function writeMeshFile(mesh: TriangleMesh | TexturedMesh, p: DeliverExportParams): Promise<OutputFile> {
   const { writeGlb, writePly, writeStl, writeObj } = await import('@amber-knit/core/io');
-  const base =
-    p.name
-      .replace(/[^\p{L}\p{N} ._-]/gu, '')
-      .trim()
-      .slice(0, 80) || 'mesh';
+  const base = fileBase(p.name);
   if (p.format === 'glb')
     return { name: `${base}.glb`, mediaType: 'model/gltf-binary', bytes: await writeGlb(mesh, base) };
   const factor = 1 / UNITS[p.unit];

@@ -1,6 +1,7 @@
 import { Document, WebIO } from '@gltf-transform/core';
 import { PCDLoader } from 'three/examples/jsm/loaders/PCDLoader.js';
 import { XYZLoader } from 'three/examples/jsm/loaders/XYZLoader.js';
+import { createRandom } from '../math/index.js';
 import { meshOf, sphere } from '../../test/shapes.js';
 import {
   guessTextLayout,
@@ -12,6 +13,9 @@ import {
   readScanFile,
   readTextCloud,
   writeGlb,
+  writePcd,
+  writePly,
+  writeXyz,
 } from './index.js';
 import { unpackLzf } from './lzf.js';
 
@@ -231,5 +235,57 @@ describe('GLB', () => {
     damaged.fill(0x7b, 20, 60);
     await expect(readGlb(damaged)).rejects.toThrow(/can't be read/);
     await expect(readGlb(await new WebIO().writeBinary(new Document()))).rejects.toThrow(/no points/);
+  });
+});
+
+describe('clouds come back as written', () => {
+  const random = createRandom(5);
+  const count = 3000;
+  const positions = Float32Array.from({ length: 3 * count }, () => 800 * (random() - 0.5));
+  const normals = Float32Array.from({ length: 3 * count }, (_, i) => [0.6, 0, -0.8][i % 3]);
+  const colors = Uint8Array.from({ length: 3 * count }, () => 256 * random());
+  const cloud = { positions, normals, colors };
+
+  test('PCD, bit by bit, alike for the reader of three.js', () => {
+    const file = writePcd(cloud);
+    const r = readPcd(file);
+    expect(r.positions).toEqual(positions);
+    expect(r.normals).toEqual(normals);
+    expect(r.colors).toEqual(colors);
+    const g = new PCDLoader().parse(buffer(file)).geometry;
+    expect(Float32Array.from(g.getAttribute('position').array)).toEqual(positions);
+    expect(Float32Array.from(g.getAttribute('normal').array)).toEqual(normals);
+    // That reader takes colours into linear light.
+    const back = Uint8Array.from(g.getAttribute('color').array, (v) =>
+      Math.round(255 * (v <= 0.0031308 ? 12.92 * v : 1.055 * v ** (1 / 2.4) - 0.055)),
+    );
+    expect(back).toEqual(colors);
+    const bare = readPcd(writePcd({ positions }));
+    expect(bare.positions).toEqual(positions);
+    expect(bare.normals).toBeUndefined();
+    expect(bare.colors).toBeUndefined();
+  });
+
+  test('XYZ text, within half of its last decimal, alike for the reader of three.js', () => {
+    const file = writeXyz({ positions, colors });
+    const r = readTextCloud(file);
+    const far = (a: ArrayLike<number>): number => Math.max(...Array.from(positions, (v, i) => Math.abs(v - a[i])));
+    // Half a unit of the fourth decimal, and the rounding of 32-bit floats below 512.
+    expect(far(r.positions)).toBeLessThan(0.00005 + 512 * 2 ** -24);
+    expect(r.colors).toEqual(colors);
+    const other = new XYZLoader().parse(new TextDecoder().decode(file), () => undefined) as unknown as {
+      getAttribute(name: string): { array: ArrayLike<number> };
+    };
+    expect(far(other.getAttribute('position').array)).toBeLessThan(0.00005 + 512 * 2 ** -24);
+    const turned = readTextCloud(writeXyz(cloud));
+    expect(Array.from(turned.normals!.subarray(0, 3), (v) => Math.round(1e4 * v) / 1e4)).toEqual([0.6, 0, -0.8]);
+    expect(turned.colors).toEqual(colors);
+  });
+
+  test('PLY, bit by bit', () => {
+    const r = readScanFile(writePly({ positions, normals, colors }), 'a.ply');
+    expect(r.positions).toEqual(positions);
+    expect(r.normals).toEqual(normals);
+    expect(r.colors).toEqual(colors);
   });
 });

@@ -9,3 +9,4 @@ export * from './rgbd.js';
 export * from './scan-file.js';
 export * from './stl.js';
 export * from './text-cloud.js';
+export * from './write-cloud.js';

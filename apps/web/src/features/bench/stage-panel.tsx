@@ -94,7 +94,7 @@ function LastResult({ step }: { step: StepView }) {
           {n}
         </p>
       ))}
-      {step.operationId === 'deliver.export' && step.outputs[0] && (
+      {step.operationId.startsWith('deliver.') && step.outputs[0] && (
         <a
           href={`/api/artifacts/${step.outputs[0]}/data`}
           download={String(step.figures?.file)}

@@ -71,8 +71,9 @@ function SpiritLevel({ pitch, roll }: { pitch: number; roll: number }) {
           {flat ? 'Level' : pitch < -LEVEL ? 'Leans down' : pitch > LEVEL ? 'Leans up' : 'Leans aside'}
         </b>
         <div className="num text-muted">
-          {pitch.toFixed(1)}° forward, {roll.toFixed(1)}° aside
+          {Math.abs(pitch).toFixed(1)}° {pitch < 0 ? 'down' : 'up'}, {Math.abs(roll).toFixed(1)}° aside
         </div>
+        {!flat && <div className="text-muted">Up and down is counted in, aside is not.</div>}
       </div>
     </div>
   );
