@@ -1,5 +1,11 @@
 import { cross3, normalize3, type Vec3 } from '../math/mat4.js';
-import type { SupportPlane } from './support-plane.js';
+
+/** The plane that a relief is measured over: `n · x = offset`, and how far its points lie from it, mm. */
+export interface BasePlane {
+  normal: Vec3;
+  offset: number;
+  rms: number;
+}
 
 /** How a support lies that is not quite flat, as a cloth or a warped board: its height over a plane, on a grid. */
 export interface SupportRelief {
@@ -20,11 +26,7 @@ const FLAT = 4.5;
  * @param spacing of the cloud, mm
  * @returns undefined if no layer could be followed
  */
-export function supportRelief(
-  positions: Float32Array,
-  plane: SupportPlane,
-  spacing: number,
-): SupportRelief | undefined {
+export function supportRelief(positions: Float32Array, plane: BasePlane, spacing: number): SupportRelief | undefined {
   const n = plane.normal;
   const u = normalize3(cross3(n, Math.abs(n[0]) < 0.8 ? [1, 0, 0] : [0, 1, 0]));
   const v = cross3(n, u);
@@ -59,7 +61,7 @@ interface Near {
   height: Float32Array;
 }
 
-function pointsNear(p: Float32Array, plane: SupportPlane, u: Vec3, v: Vec3, reach: number): Near {
+function pointsNear(p: Float32Array, plane: BasePlane, u: Vec3, v: Vec3, reach: number): Near {
   const a: number[] = [];
   const b: number[] = [];
   const height: number[] = [];
