@@ -77,6 +77,20 @@ test('the jug from scans to a valid GLB', async ({ page }) => {
   expect(report.info.hasTextures).toBe(true);
   expect(report.info.totalTriangleCount).toBeGreaterThan(50_000);
 
+  // The measured points in their places, for other programs.
+  await page.getByRole('button', { name: 'Export the points' }).click();
+  await page
+    .getByRole('combobox', { name: /^Format/ })
+    .last()
+    .selectOption('xyz');
+  await page.getByRole('button', { name: 'Export the points' }).last().click();
+  await expect(page.getByText(/points of 8 scans/)).toBeVisible({ timeout: 60_000 });
+  const points = page.waitForEvent('download');
+  await page.getByRole('link', { name: /^Download .*\.xyz/ }).click();
+  const text = await readFile(await (await points).path(), 'utf8');
+  expect(text.split('\n', 1)[0]).toMatch(/^(-?\d+\.\d{4} ){3}\d+ \d+ \d+/);
+  expect(text.split('\n').length).toBeGreaterThan(150_000);
+
   await page.getByRole('button', { name: 'Knit chart' }).click();
   await expect(page.getByRole('link', { name: /^Mend: done/ })).toBeVisible();
   await page.getByRole('button', { name: 'Ledger' }).click();

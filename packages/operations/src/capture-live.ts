@@ -42,7 +42,7 @@ export class CaptureLiveParams {
 /** Makes a scan of the frames that were recorded while scanning. */
 export const captureLive = defineOperation({
   id: 'capture.live',
-  version: 2,
+  version: 3,
   stage: 'capture',
   title: 'Finish a capture',
   help: 'Joins the frames recorded while scanning into one scan, takes the support away and keeps frames and pictures.',

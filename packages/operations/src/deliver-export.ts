@@ -11,7 +11,7 @@ export class DeliverExportParams {
 
   @ChoiceParam({
     title: 'Format',
-    help: 'GLB (glTF binary) carries the map and is always in metres, as its standard asks. PLY carries point colours and what is invented. STL carries the shape alone.',
+    help: 'GLB (glTF binary) carries the map and is always in metres, as its standard asks. OBJ with a map is a zip of OBJ, MTL and PNG. PLY carries point colours and what is invented. STL carries the shape alone.',
     choices: { glb: 'GLB', ply: 'PLY', stl: 'STL', obj: 'OBJ' },
   })
   format: 'glb' | 'ply' | 'stl' | 'obj' = 'glb';
@@ -26,7 +26,7 @@ export class DeliverExportParams {
 
 export const deliverExport = defineOperation({
   id: 'deliver.export',
-  version: 1,
+  version: 2,
   stage: 'deliver',
   title: 'Export',
   help: 'Writes the surface to a file: with its map if it has one.',
@@ -45,7 +45,7 @@ export const deliverExport = defineOperation({
         file: file.name,
         bytes: file.bytes.length,
         unit: params.format === 'glb' ? 'm' : params.unit,
-        textured: params.format === 'glb' && model !== undefined,
+        textured: (params.format === 'glb' || params.format === 'obj') && model !== undefined,
       },
     };
   },
@@ -60,7 +60,7 @@ export function fileBase(name: string): string {
 
 /** Writes a mesh in one of the export formats. */
 export async function writeMeshFile(mesh: TriangleMesh | TexturedMesh, p: DeliverExportParams): Promise<OutputFile> {
-  const { writeGlb, writePly, writeStl, writeObj } = await import('@amber-knit/core/io');
+  const { writeGlb, writePly, writeStl, writeObj, writeObjZip } = await import('@amber-knit/core/io');
   const base = fileBase(p.name);
   if (p.format === 'glb')
     return { name: `${base}.glb`, mediaType: 'model/gltf-binary', bytes: await writeGlb(mesh, base) };
@@ -82,8 +82,19 @@ export async function writeMeshFile(mesh: TriangleMesh | TexturedMesh, p: Delive
   }
   if (p.format === 'stl')
     return { name: `${base}.stl`, mediaType: 'model/stl', bytes: writeStl({ positions, indices: mesh.indices }, base) };
+  if (p.format === 'obj' && 'cornerUvs' in mesh)
+    return {
+      name: `${base}.zip`,
+      mediaType: 'application/zip',
+      bytes: writeObjZip({ ...mesh, positions }, base, p.unit),
+    };
   if (p.format === 'obj') {
-    const { obj } = writeObj({ positions, indices: mesh.indices, normals: mesh.normals, colors: mesh.colors }, base);
+    const { obj } = writeObj(
+      { positions, indices: mesh.indices, normals: mesh.normals, colors: mesh.colors },
+      base,
+      undefined,
+      p.unit,
+    );
     return { name: `${base}.obj`, mediaType: 'model/obj', bytes: obj };
   }
   throw new GeometryError('unsupported-format', `Format "${String(p.format)}" can't be written.`);

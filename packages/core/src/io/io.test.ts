@@ -1,3 +1,5 @@
+import { unzipSync } from 'fflate';
+import { decode as decodePng } from 'fast-png';
 import { validateBytes } from 'gltf-validator';
 import { PLYLoader } from 'three/examples/jsm/loaders/PLYLoader.js';
 import { STLLoader } from 'three/examples/jsm/loaders/STLLoader.js';
@@ -17,6 +19,7 @@ import {
   readTrajectory,
   writeGlb,
   writeObj,
+  writeObjZip,
   writePly,
   writeStl,
 } from './index.js';
@@ -158,6 +161,24 @@ describe('OBJ', () => {
     expect(r.companions).toEqual(['a.mtl']);
     expect(() => readObj(text('v 0 0 0\nf a b c\n'))).toThrow(/Line 2/);
     expect(() => readObj(text('hello\n'))).toThrow(/not an OBJ file/);
+  });
+});
+
+describe('OBJ with its map', () => {
+  test('a zip of OBJ, MTL and PNG that name one another; three reads the same corners and places in the map', () => {
+    const corners = mesh.indices.length;
+    const cornerUvs = Float32Array.from({ length: 2 * corners }, (_, i) => ((i * 37) % 101) / 101);
+    const data = Uint8Array.from({ length: 48 }, (_, i) => 5 * i);
+    const files = unzipSync(writeObjZip({ ...mesh, cornerUvs, texture: { width: 4, height: 4, data } }, 'a ball'));
+    expect(Object.keys(files).sort()).toEqual(['a_ball.mtl', 'a_ball.obj', 'a_ball.png']);
+    const obj = new TextDecoder().decode(files['a_ball.obj']);
+    expect(obj).toContain('mtllib a_ball.mtl\n');
+    expect(new TextDecoder().decode(files['a_ball.mtl'])).toContain('map_Kd a_ball.png\n');
+    expect(Uint8Array.from(decodePng(files['a_ball.png']).data)).toEqual(data);
+    const g = (new OBJLoader().parse(obj).children[0] as Mesh).geometry;
+    const uv = g.getAttribute('uv').array;
+    for (let i = 0; i < 2 * corners; i++) expect(Math.abs(uv[i] - cornerUvs[i])).toBeLessThan(1e-6);
+    expect(g.getAttribute('position').count).toBe(corners);
   });
 });
 

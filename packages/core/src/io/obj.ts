@@ -1,3 +1,5 @@
+import { encode as encodePng } from 'fast-png';
+import { zipSync } from 'fflate';
 import { GeometryError } from '../runtime/geometry-error.js';
 import type { TexturedMesh, TriangleMesh } from '../geometry/triangle-mesh.js';
 import { cleanScanFile, type ScanFile } from './scan-file.js';
@@ -68,15 +70,16 @@ export function readObj(bytes: Uint8Array): ScanFile {
   });
 }
 
-/** Writes OBJ and, for a textured mesh, its MTL naming `textureFile`. */
+/** Writes OBJ and, for a textured mesh, its MTL naming `textureFile`. Coordinates are in `unit` already. */
 export function writeObj(
   mesh: TriangleMesh | TexturedMesh,
   name: string,
   textureFile?: string,
+  unit = 'mm',
 ): { obj: Uint8Array; mtl?: Uint8Array } {
   const { positions: p, indices, colors, normals } = mesh;
   const textured = 'cornerUvs' in mesh && textureFile !== undefined;
-  const lines: string[] = ['# millimetres, Z up'];
+  const lines: string[] = [`# unit ${unit}, Z up`];
   if (textured) lines.push(`mtllib ${name}.mtl`);
   lines.push(`o ${name.replace(/\s+/g, '_')}`);
   for (let i = 0; i < p.length; i += 3) {
@@ -105,4 +108,21 @@ export function writeObj(
   if (!textured) return { obj };
   const mtl = `newmtl surface\nKa 0 0 0\nKd 1 1 1\nKs 0 0 0\nillum 1\nmap_Kd ${textureFile}\n`;
   return { obj, mtl: new TextEncoder().encode(mtl) };
+}
+
+/**
+ * A textured mesh as OBJ, MTL and map (PNG) in one zip. Names inside hold no spaces: many readers stop at them.
+ * @param name of the files inside, without ending
+ */
+export function writeObjZip(mesh: TexturedMesh, name: string, unit = 'mm'): Uint8Array {
+  const base = name.replace(/\s+/g, '_');
+  const { obj, mtl } = writeObj(mesh, base, `${base}.png`, unit);
+  const { width, height, data } = mesh.texture;
+  const png = encodePng({ width, height, data, channels: 3, depth: 8 });
+  return zipSync({
+    [`${base}.obj`]: [obj, { level: 6 }],
+    [`${base}.mtl`]: [mtl!, { level: 6 }],
+    // Packed already.
+    [`${base}.png`]: [png, { level: 0 }],
+  });
 }

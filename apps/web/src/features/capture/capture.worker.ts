@@ -148,8 +148,9 @@ function begin(m: Extract<ToCapture, { type: 'begin' }>): void {
   reset();
   const held = m.held && decodeCapture(new Uint8Array(m.held));
   if (m.stops > 0) {
-    if (empty && !held) store(markedFrame(empty, 'empty', 0));
-    return runTable(m.stops, m.colorViews, held?.frames ?? []);
+    const before = held ? held.frames : empty ? [markedFrame(empty, 'empty', 0)] : [];
+    if (!held) before.forEach(store);
+    return runTable(m.stops, m.colorViews, before);
   }
   if (held) {
     const sequences = held.meta.sequences as number[];
