@@ -6,7 +6,7 @@ import { findLineCentres, scanTurn, type LineCentres, type LineLaserStand } from
 import { GAUGE } from '@amber-knit/demo';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { LiveScan } from '@amber-knit/core/tracking';
-import { alignStops } from '@amber-knit/core/turntable';
+import { markedFrame, placeMarkedFrames } from '@amber-knit/core/turntable';
 import {
   checkConformance,
   decodeFrame,
@@ -163,18 +163,16 @@ test('twelve stops of the turntable come out aligned, the axis found from the ju
   }
   device.close();
   const read = frames.map((b) => decodeFrame(b));
-  const shots = read.map((f) => ({
-    name: 'stop',
-    camera: f.depth!.camera,
-    depth: Float32Array.from(f.depth!.data, (z) => z * f.depth!.unit),
-  }));
-  const { frames: placed, axis } = alignStops(
-    shots,
-    read.map((f) => f.angle!),
-    createRunContext(),
-  );
-  expect(shots).toHaveLength(12);
-  expect(axis.rms).toBeLessThan(0.3);
+  const shots = read.map((f) => {
+    const depth = Float32Array.from(f.depth!.data, (z) => z * f.depth!.unit);
+    return markedFrame({ name: '', camera: f.depth!.camera, depth }, 'shape', f.angle!);
+  });
+  // A picture for the colour goes where its stop went.
+  const colour = markedFrame(shots[4], 'colour', 120);
+  const { frames: placed, axis } = placeMarkedFrames([...shots, colour], createRunContext());
+  expect(placed).toHaveLength(13);
+  expect(placed[12].scanFromSensor).toEqual(placed[4].scanFromSensor);
+  expect(axis!.rms).toBeLessThan(0.3);
   // Where each stop's sensor is, against where it truly is, at the object's distance.
   for (let k = 0; k < 12; k++) {
     const wanted = multiply(invertRigid(truths[0]), truths[k]);

@@ -85,6 +85,44 @@ describe('support', () => {
     expect(r.keep.subarray(6000).reduce((a, b) => a + b, 0)).toBe(6000);
   });
 
+  test('a wavy cloth goes whole, and nothing of the object more than a millimetre above it', () => {
+    const cloth = (x: number, y: number): number => 1.5 * Math.sin(x / 30) + 1.5 * Math.cos(y / 35);
+    const points: number[] = [];
+    const above: number[] = [];
+    for (let i = 0; i < 40_000; i++) {
+      const [x, y] = [240 * random() - 120, 240 * random() - 120];
+      if (Math.hypot(x, y) < 40) continue;
+      points.push(x, y, cloth(x, y) + 0.1 * gaussian(random));
+      above.push(NaN);
+    }
+    // A drum that stands on it, its wall from the cloth up.
+    for (let i = 0; i < 15_000; i++) {
+      const a = 2 * Math.PI * random();
+      const [x, y, h] = [40 * Math.cos(a), 40 * Math.sin(a), 60 * random()];
+      points.push(x, y, cloth(x, y) + h);
+      above.push(h);
+    }
+    const r = removeSupportPlane({ positions: Float32Array.from(points) }, [[0, -300, 300]], {}, ctx);
+    const of = (is: (h: number) => boolean): number[] => above.flatMap((h, i) => (is(h) ? [r.keep[i]] : []));
+    const share = (kept: number[]): number => kept.reduce((s, k) => s + k, 0) / kept.length;
+    expect(share(of((h) => Number.isNaN(h)))).toBeLessThan(0.001);
+    // Its clearance reaches 1.5 spacings (about 1.2 mm) up.
+    expect(share(of((h) => h > 2))).toBe(1);
+  });
+
+  test('a board with a lower bench beside it goes only when asked to', () => {
+    const points: number[] = [];
+    for (let i = 0; i < 20_000; i++) {
+      const [x, y] = [260 * random() - 130, 260 * random() - 130];
+      points.push(x, y, (x > 70 ? -25 : 0) + 0.05 * gaussian(random));
+    }
+    const scene = { positions: Float32Array.from([...points, ...object]) };
+    expect(removeSupportPlane(scene, [[0, -300, 300]], {}, ctx).plane).toBeUndefined();
+    const r = removeSupportPlane(scene, [[0, -300, 300]], { lowerLevels: true }, ctx);
+    expect(r.keep.subarray(0, 20_000).reduce((a, b) => a + b, 0)).toBe(0);
+    expect(r.keep.subarray(20_000).reduce((a, b) => a + b, 0)).toBe(6000);
+  });
+
   test('a flat face of the object itself is no support', () => {
     // A square plate seen from above with a rim below it: everything else lies behind the plane.
     const plate: number[] = [];

@@ -11,7 +11,7 @@ export interface ProjectiveIcpStage {
   iterations: number;
   /** Pairs further apart are ignored, mm. */
   maxDistance: number;
-  /** Enough once a step is smaller than this share of what a last stage asks for; 1 if absent. */
+  /** Enough once a step is smaller than this multiple of what a last stage asks for; 1 if absent. */
   patience?: number;
   /** Pictures that hold what the shape leaves free. */
   references?: ContrastReference[];

@@ -15,7 +15,17 @@ import {
 import { createRunContext } from '../runtime/index.js';
 import { levelOf } from '../tracking/index.js';
 import { lumps, meshOf } from '../../test/shapes.js';
-import { findTurntableAxis, learnEmpty, turnedBack, withoutEmpty, type TurntableStop } from './index.js';
+import {
+  findTurntableAxis,
+  learnEmpty,
+  markedFrame,
+  placeMarkedFrames,
+  readStopMark,
+  stopMark,
+  turnedBack,
+  withoutEmpty,
+  type TurntableStop,
+} from './index.js';
 
 const camera = { width: 128, height: 96, fx: 230, fy: 230, cx: 63.5, cy: 47.5 };
 // The sensor stands askew; the table's axis is the world's z through (6, -4), the object sits off the axis.
@@ -97,4 +107,16 @@ test('what was there when the support was empty is left out, what stands before 
   expect(Array.from(rest.subarray(300, 330)).every((z) => z === 298)).toBe(true);
   expect(rest[5]).toBe(310);
   expect(Array.from(rest).filter((z) => z > 0)).toHaveLength(31);
+});
+
+test('stops are marked by name; frames without marks stay as they are, too few stops are refused in words', () => {
+  expect(readStopMark(stopMark('shape', 32.727_272))).toEqual({ pass: 'shape', angle: 32.73 });
+  expect(readStopMark(stopMark('empty', 0))).toEqual({ pass: 'empty', angle: 0 });
+  for (const name of ['frame 3', 'shape at ten', 'shape at 30° again', 'other at 30°'])
+    expect(readStopMark(name)).toBeUndefined();
+  const loose = { name: '', camera, depth: new Float32Array(128 * 96) };
+  const tracked = { ...loose, name: 'frame 1', scanFromSensor: worldFromSensor };
+  expect(placeMarkedFrames([tracked], createRunContext()).frames).toEqual([tracked]);
+  const two = [0, 30].map((angle) => markedFrame(loose, 'shape', angle));
+  expect(() => placeMarkedFrames(two, createRunContext())).toThrow(/Only 2 stops.*Resume/);
 });

@@ -55,6 +55,7 @@ let live: LiveScan | undefined;
 let table: TurntableRun | undefined;
 /** Frames of the turntable's stops, marked, their places not yet known. */
 let marked: DepthFrame[] = [];
+let colorEveryBefore = 0;
 let coverage: CoverageCounter | undefined;
 let kept: KeptFrame[] = [];
 let sinceShown = 0;
@@ -104,13 +105,16 @@ async function handle(m: ToCapture): Promise<void> {
     case 'end':
       mode = 'looking';
       ending = true;
+      leaveTable();
       return answered < sentToKeeper ? undefined : finishEnding();
   }
 }
 
 function finishEnding(): void {
   ending = false;
+  const brokenOff = marked.length > 0 && kept.length === 0;
   tell({ type: 'ended', frames: kept.length });
+  if (brokenOff) tell({ type: 'said', text: 'Not all stops were taken. The run waits among the unfinished captures.' });
   captureId = '';
   reset();
 }
@@ -165,7 +169,7 @@ const heldByHand = (): boolean => session?.device.sensors.includes('angle') !== 
 
 /** Leads the table through its stops and keeps each as it comes; the axis is found when all are there. */
 function runTable(stops: number, colorViews: number, before: DepthFrame[]): void {
-  const large = settings?.colorEvery ?? 0;
+  colorEveryBefore = settings?.colorEvery ?? 0;
   marked = before;
   const run = new TurntableRun(
     stops,
@@ -180,16 +184,22 @@ function runTable(stops: number, colorViews: number, before: DepthFrame[]): void
         store(frame);
       },
       done: () => {
-        table = undefined;
-        session?.send({ type: 'settings', values: { colorEvery: large } });
+        leaveTable();
         showTurned();
-        session?.send({ type: 'credit', frames: 2 });
       },
     },
     before,
   );
   if (run.complete) showTurned();
   else table = run;
+}
+
+/** The device is only looked through again. */
+function leaveTable(): void {
+  if (!table) return;
+  table = undefined;
+  session?.send({ type: 'settings', values: { colorEvery: colorEveryBefore } });
+  session?.send({ type: 'credit', frames: 2 });
 }
 
 /** Shows what the stops give together; the server places them in the same way when the capture is finished. */
