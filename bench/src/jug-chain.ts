@@ -1,4 +1,5 @@
 import { performance } from 'node:perf_hooks';
+import { deltaE76 } from '@amber-knit/core/geometry';
 import { invertRigid, multiply, transformPoint } from '@amber-knit/core/math';
 import { measureDeviation } from '@amber-knit/core/measure';
 import { createRunContext } from '@amber-knit/core/runtime';
@@ -70,22 +71,4 @@ export async function jugChain(): Promise<void> {
     n++;
   }
   console.log(`mean ΔE76 ${(sum / n).toFixed(2)} over ${n} triangles`);
-}
-
-/** Colour difference in CIELAB, D65 (CIE 15, 2004; ISO/CIE 11664-4). */
-export function deltaE76(a: number[], b: number[]): number {
-  const lab = (c: number[]): number[] => {
-    const [r, g, bl] = c.map((v) => {
-      const x = v / 255;
-      return x <= 0.04045 ? x / 12.92 : ((x + 0.055) / 1.055) ** 2.4;
-    });
-    const f = (t: number): number => (t > 216 / 24389 ? Math.cbrt(t) : (24389 / 27 / 116) * t + 16 / 116);
-    const x = f((0.4124 * r + 0.3576 * g + 0.1805 * bl) / 0.95047);
-    const y = f(0.2126 * r + 0.7152 * g + 0.0722 * bl);
-    const z = f((0.0193 * r + 0.1192 * g + 0.9505 * bl) / 1.08883);
-    return [116 * y - 16, 500 * (x - y), 200 * (y - z)];
-  };
-  const p = lab(a);
-  const q = lab(b);
-  return Math.hypot(p[0] - q[0], p[1] - q[1], p[2] - q[2]);
 }

@@ -1,13 +1,13 @@
 import { driftTrial } from './drift-trial.js';
 import { jugChain } from './jug-chain.js';
 import { kernels } from './kernels.js';
-import { benchObject } from './objects.js';
+import { benchObject, type BenchObjectName } from './objects.js';
 import { liveTrial } from './live-trial.js';
 import { registrationTrial } from './registration-trial.js';
 import { supportTrial } from './support-trial.js';
 import { turnOverTrial } from './turn-over-trial.js';
 
-/** `npm run bench` (kernels, then the whole chain), `npm run bench -- kernels|live|support|turn-over|drift|chain` or `npm run bench -- registration [jug|bunny|dragon] [seeds] [views]`. */
+/** `npm run bench` (kernels, then the whole chain), `npm run bench -- kernels|live|support|turn-over|drift|chain` or `npm run bench -- registration [object] [seeds] [views]`. */
 const [what = 'all', ...rest] = process.argv.slice(2);
 if (what === 'kernels' || what === 'all') kernels();
 if (what === 'live') liveTrial();
@@ -16,7 +16,7 @@ if (what === 'turn-over') await turnOverTrial(Number(rest[0] ?? 10));
 if (what === 'drift') driftTrial(Number(rest[0] ?? 36));
 if (what === 'chain' || what === 'all') await jugChain();
 else if (what === 'registration') {
-  const name = (rest[0] ?? 'bunny') as 'jug' | 'bunny' | 'dragon';
+  const name = (rest[0] ?? 'bunny') as BenchObjectName;
   const object = benchObject(name);
   for (const seed of (rest[1] ?? '1,2,3,4,5').split(',').map(Number)) {
     const r = await registrationTrial(
@@ -25,7 +25,7 @@ else if (what === 'registration') {
       rest.includes('--log'),
     );
     console.log(
-      `${name} seed ${seed}: ${r.registered}/${r.scans} registered, worst ${r.worstAngleDeg.toFixed(3)}° ${r.worstShift.toFixed(3)} mm, ${r.seconds.toFixed(1)} s`,
+      `${name} seed ${seed}: ${r.registered}/${r.scans} registered, ${r.doubtful} in doubt, worst registered ${r.worstAngleDeg.toFixed(3)}° ${r.worstShift.toFixed(3)} mm, ${r.seconds.toFixed(1)} s`,
     );
   }
 } else if (!['all', 'kernels', 'live', 'support', 'turn-over', 'drift', 'chain'].includes(what)) {

@@ -28,7 +28,9 @@ async function run(argv: string[]): Promise<number> {
   });
   const loose = result.data.placements?.filter((p) => p.state === 'loose') ?? [];
   if (loose.length > 0) process.stderr.write(`Loose: ${loose.map((p) => p.name).join(', ')}\n`);
-  return loose.length > 0 ? EXIT.loose : EXIT.done;
+  const doubtful = result.data.placements?.filter((p) => p.doubt) ?? [];
+  if (doubtful.length > 0) process.stderr.write(`In doubt: ${doubtful.map((p) => p.name).join(', ')}\n`);
+  return loose.length + doubtful.length > 0 ? EXIT.loose : EXIT.done;
 }
 
 function listOperations(): void {

@@ -1,3 +1,4 @@
+import type { PlacementAgreement } from '@amber-knit/core/geometry';
 import type { DeviceInfo } from '@amber-knit/device-protocol';
 import type { PlanAnswers } from '@amber-knit/planning';
 import type { ArtifactKind, Figures, ParamField, Stage } from '@amber-knit/operations';
@@ -12,6 +13,8 @@ export interface OperationView {
   stage: Stage;
   title: string;
   help: string;
+  /** Asked for in a way of its own, not by a form. */
+  byHand: boolean;
   needs: ArtifactKind[];
   gives: ArtifactKind[];
   fields: ParamField[];
@@ -57,6 +60,20 @@ export interface PlacementView {
   pieceFromScan: number[];
   /** Root mean square distance to the neighbouring scans, mm. */
   residual?: number;
+}
+
+/** Scans that fit in several places about as well; they stay placed until one is chosen. */
+export interface DoubtView {
+  /** Names of the scans that move together. */
+  scans: string[];
+  /** Where they are now, then the rival places. */
+  places: PlaceView[];
+}
+
+export interface PlaceView {
+  /** Moves the scans from where they are now: 16 numbers, column by column. */
+  pieceFromPiece: number[];
+  agreement: PlacementAgreement;
 }
 
 export interface ScanView {
@@ -124,6 +141,7 @@ export interface PieceView extends PieceSummary {
   plan: PlanAnswers | null;
   scanList: ScanView[];
   placements: ArtifactView | null;
+  doubts: DoubtView[];
   mesh: ArtifactView | null;
   model: ArtifactView | null;
   stages: StageState[];
@@ -144,5 +162,5 @@ export interface Problem {
   code?: string;
 }
 
-export type { PlanAnswers };
+export type { PlacementAgreement, PlanAnswers };
 export type { ArtifactKind, Figures, ParamField, Stage };

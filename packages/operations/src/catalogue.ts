@@ -13,6 +13,7 @@ import { mendAll } from './mend-all.js';
 import { mendReduce } from './mend-reduce.js';
 import type { Operation } from './operation.js';
 import { registerAutomatic } from './register-automatic.js';
+import { registerChoose } from './register-choose.js';
 import { registerFine } from './register-fine.js';
 import { textureMap } from './texture-map.js';
 
@@ -26,6 +27,7 @@ export const OPERATIONS = [
   cleanThin,
   registerAutomatic,
   registerFine,
+  registerChoose,
   fuseSurface,
   mendAll,
   mendReduce,

@@ -35,6 +35,12 @@ export const fuseSurface = defineOperation({
   async run({ scans, placements }, params, ctx) {
     const { fuseScans } = await import('@amber-knit/core/fusion');
     const { inspectTopology } = await import('@amber-knit/core/mesh');
+    const doubtful = placements.filter((p) => p.doubt).length;
+    if (doubtful > 0) {
+      ctx.note(
+        `${doubtful} scans are in doubt and were taken where they are. Choose their places (Register) to be sure.`,
+      );
+    }
     const mesh = fuseScans(scans, placements, params, ctx);
     const report = inspectTopology(mesh);
     return {

@@ -66,6 +66,8 @@ export interface Operation<
   title: string;
   /** One or two sentences for someone who has not used it. */
   help: string;
+  /** The interface asks for its parameters in a way of its own, not by a form. */
+  byHand?: boolean;
   needs: readonly In[];
   /** Used when there, not required. */
   uses?: readonly ArtifactKind[];

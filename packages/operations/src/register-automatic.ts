@@ -34,7 +34,7 @@ export function registrationFigures(r: {
   placements: { state: string }[];
   reference: string;
   residuals: unknown[];
-  rivals: unknown[];
+  doubts: unknown[];
   rms: number;
   worstRms: number;
   converged: boolean;
@@ -46,20 +46,28 @@ export function registrationFigures(r: {
     pairs: r.residuals.length,
     rms: r.rms,
     worstRms: r.worstRms,
-    rivals: r.rivals.length,
+    doubtful: r.placements.filter((p) => p.state === 'placed').length,
     converged: r.converged,
   };
 }
 
-export const summarizeRegistration = (f: Figures): string =>
-  `${f.registered} of ${f.scans} scans registered, ${millimetres(f.rms)} RMS over ${f.pairs} pairs, worst ${millimetres(f.worstRms)}`;
+export const summarizeRegistration = (f: Figures): string => {
+  const doubtful = f.doubtful ? `, ${f.doubtful} placed in doubt` : '';
+  return `${f.registered} of ${f.scans} scans registered${doubtful}, ${millimetres(f.rms)} RMS over ${f.pairs} pairs, worst ${millimetres(f.worstRms)}`;
+};
+
+/** Names in a sentence, at most three spelt out. */
+function listed(names: readonly string[]): string {
+  if (names.length > 3) return `${names.slice(0, 2).join(', ')} and ${names.length - 2} more`;
+  return names.length === 1 ? names[0] : `${names.slice(0, -1).join(', ')} and ${names[names.length - 1]}`;
+}
 
 export const registerAutomatic = defineOperation({
   id: 'register.automatic',
-  version: 1,
+  version: 2,
   stage: 'register',
   title: 'Register all scans',
-  help: 'Places scans in unknown positions from any setups by their shape, checks every placement against free space, then fits all scans together.',
+  help: 'Places scans in unknown positions from any setups by their shape, checks every placement against free space and paint, then fits all scans together.',
   needs: ['scans'],
   gives: ['placements'],
   params: RegisterAutomaticParams,
@@ -67,10 +75,9 @@ export const registerAutomatic = defineOperation({
   async run({ scans }, params, ctx) {
     const { registerScans } = await import('@amber-knit/core/registration');
     const result = await registerScans(scans, params, ctx);
-    for (const r of result.rivals) {
-      ctx.note(
-        `${scans[r.scan].name} also fits in another place (${Math.round(100 * r.scoreRatio)} % of the evidence).`,
-      );
+    for (const { scans: moving, rivals } of result.doubts) {
+      const places = rivals.length === 1 ? 'another place' : `${rivals.length} other places`;
+      ctx.note(`${listed(moving)} could as well sit in ${places}: placed, not registered, until you choose.`);
     }
     for (const p of result.placements) if (p.state === 'loose') ctx.note(`${p.name} fits nowhere and stays loose.`);
     return { outputs: { placements: result.placements }, figures: registrationFigures(result) };

@@ -1,5 +1,6 @@
 import type { DataSource } from 'typeorm';
-import type { ArtifactView, PieceView, ScanView, StageState } from '@amber-knit/contracts';
+import type { PlacementDoubt } from '@amber-knit/core/geometry';
+import type { ArtifactView, DoubtView, PieceView, ScanView, StageState } from '@amber-knit/contracts';
 import { OPERATIONS, STAGES, type Stage } from '@amber-knit/operations';
 import { Artifact, Piece, PieceState, ScanRow, Step, type Heads } from '../database/entities.js';
 import { decodePlacements } from '../storage/artifact-codec.js';
@@ -65,6 +66,7 @@ export async function buildPieceView(db: DataSource, blobs: BlobStore, id: strin
     plan: piece.plan,
     scanList,
     placements: view(heads.placements),
+    doubts: [...new Set(placementList.flatMap((p) => p.doubt ?? []))].map(doubtView),
     mesh,
     model: view(heads.model),
     stages,
@@ -72,6 +74,12 @@ export async function buildPieceView(db: DataSource, blobs: BlobStore, id: strin
     canRedo: piece.redo.length > 0,
     lastStep: undoOf ? (OPERATIONS.find((o) => o.id === undoOf.operationId)?.title ?? undoOf.operationId) : null,
   };
+}
+
+function doubtView(doubt: PlacementDoubt): DoubtView {
+  const stay = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1];
+  const rivals = doubt.rivals.map((r) => ({ ...r, pieceFromPiece: Array.from(r.pieceFromPiece) }));
+  return { scans: doubt.scans, places: [{ pieceFromPiece: stay, agreement: doubt.chosen }, ...rivals] };
 }
 
 /** The state of each stage, with one figure, for the knit chart. */

@@ -127,6 +127,7 @@ export class PiecesController {
       stage: o.stage,
       title: o.title,
       help: o.help,
+      byHand: o.byHand ?? false,
       needs: [...o.needs],
       gives: [...o.gives],
       fields: paramFields(o.params),

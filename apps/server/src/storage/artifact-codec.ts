@@ -4,6 +4,8 @@ import {
   pointCount,
   triangleCount,
   type Placement,
+  type PlacementAgreement,
+  type PlacementDoubt,
   type Scan,
   type TexturedMesh,
   type TriangleMesh,
@@ -107,7 +109,19 @@ export function decodeSurface(bytes: Uint8Array): TriangleMesh | TexturedMesh {
 }
 
 export function encodePlacements(placements: Placement[]): EncodedArtifact {
-  const plain = placements.map((p) => ({ ...p, pieceFromScan: Array.from(p.pieceFromScan) }));
+  // Scans in doubt share their doubt: it is kept once, and they name it by its number.
+  const doubts = [...new Set(placements.flatMap((p) => p.doubt ?? []))];
+  const plain = {
+    placements: placements.map((p) => ({
+      ...p,
+      pieceFromScan: Array.from(p.pieceFromScan),
+      doubt: p.doubt && doubts.indexOf(p.doubt),
+    })),
+    doubts: doubts.map((d) => ({
+      ...d,
+      rivals: d.rivals.map((r) => ({ ...r, pieceFromPiece: Array.from(r.pieceFromPiece) })),
+    })),
+  };
   return {
     kind: 'placements',
     bytes: new TextEncoder().encode(JSON.stringify(plain)),
@@ -116,10 +130,23 @@ export function encodePlacements(placements: Placement[]): EncodedArtifact {
 }
 
 export function decodePlacements(bytes: Uint8Array): Placement[] {
-  const plain = JSON.parse(new TextDecoder().decode(bytes)) as (Omit<Placement, 'pieceFromScan'> & {
-    pieceFromScan: number[];
-  })[];
-  return plain.map((p) => ({ ...p, pieceFromScan: Float64Array.from(p.pieceFromScan) }));
+  type StoredPlacement = Omit<Placement, 'pieceFromScan' | 'doubt'> & { pieceFromScan: number[]; doubt?: number };
+  type StoredDoubt = Omit<PlacementDoubt, 'rivals'> & {
+    rivals: { pieceFromPiece: number[]; agreement: PlacementAgreement }[];
+  };
+  const stored = JSON.parse(new TextDecoder().decode(bytes)) as
+    { placements: StoredPlacement[]; doubts: StoredDoubt[] } | StoredPlacement[];
+  // Before doubts were kept it was a list of placements.
+  const { placements, doubts } = Array.isArray(stored) ? { placements: stored, doubts: [] } : stored;
+  const known = doubts.map((d) => ({
+    ...d,
+    rivals: d.rivals.map((r) => ({ ...r, pieceFromPiece: Float64Array.from(r.pieceFromPiece) })),
+  }));
+  return placements.map(({ doubt, ...p }) => ({
+    ...p,
+    pieceFromScan: Float64Array.from(p.pieceFromScan),
+    ...(doubt === undefined ? {} : { doubt: known[doubt] }),
+  }));
 }
 
 /** Pictures in a turntable strip and the edge of each, pixels. */

@@ -11,6 +11,14 @@ export interface ViewSettings {
   tool: Tool;
   hidden: string[];
   isolated: string | null;
+  /** Scans shown where they might belong; not where they are. */
+  tried: TriedPlace | null;
+}
+
+/** Names of scans, and the motion that takes them to the place to be tried: 16 numbers, column by column. */
+export interface TriedPlace {
+  scans: string[];
+  pieceFromPiece: number[];
 }
 
 const initialState: ViewSettings = {
@@ -20,6 +28,7 @@ const initialState: ViewSettings = {
   tool: 'turn',
   hidden: [],
   isolated: null,
+  tried: null,
 };
 
 const slice = createSlice({
@@ -33,9 +42,11 @@ const slice = createSlice({
     scanHidden: (s, a: PayloadAction<string>) => {
       s.hidden = s.hidden.includes(a.payload) ? s.hidden.filter((x) => x !== a.payload) : [...s.hidden, a.payload];
     },
+    placeTried: (s, a: PayloadAction<TriedPlace | null>) => void (s.tried = a.payload),
     scanIsolated: (s, a: PayloadAction<string>) => void (s.isolated = s.isolated === a.payload ? null : a.payload),
   },
 });
 
-export const { colorChosen, litToggled, wireframeToggled, toolChosen, scanHidden, scanIsolated } = slice.actions;
+export const { colorChosen, litToggled, wireframeToggled, toolChosen, scanHidden, scanIsolated, placeTried } =
+  slice.actions;
 export const viewReducer = slice.reducer;

@@ -34,6 +34,37 @@ export interface Placement {
   pieceFromScan: Mat4;
   /** Root mean square distance to the neighbouring scans' surfaces, mm, once registered. */
   residual?: number;
+  /** Set while the scan is only *placed* because it fits elsewhere about as well. */
+  doubt?: PlacementDoubt;
+}
+
+/** Scans that could sit elsewhere; the same for each of them. */
+export interface PlacementDoubt {
+  /** Names of the scans that move together: how they sit to one another is sure. */
+  scans: string[];
+  /** How they agree with all other scans where they are. */
+  chosen: PlacementAgreement;
+  rivals: RivalPlace[];
+}
+
+/** A rival place: where the scans go, and how they would agree with the others there. */
+export interface RivalPlace {
+  /** Moves the scans, where they are now, to the rival place. */
+  pieceFromPiece: Mat4;
+  agreement: PlacementAgreement;
+}
+
+/** What speaks for and against a placement, in shares of the scans' points. */
+export interface PlacementAgreement {
+  /** Points on another scan's surface, over the points of the scans; more than 1 if several scans lie there. */
+  overlap: number;
+  /** Points that stand where another scan saw nothing, or through. */
+  contradicted: number;
+  /** Correlation of the fine contrast of paint and grain (-1 to 1); about 0 for bare, even surfaces. */
+  paint: number;
+  /** Points of dots, scratches and patterns that could be compared, and the share of them that agrees (1 if none). */
+  marks: number;
+  marksAgree: number;
 }
 
 export function loosePlacement(name: string): Placement {

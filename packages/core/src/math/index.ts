@@ -3,3 +3,4 @@ export * from './mat4.js';
 export * from './random.js';
 export * from './rigid-fit.js';
 export * from './solve.js';
+export * from './turn.js';

@@ -1,27 +1,16 @@
 import { identity, invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
-import { evidenceQuality, evidenceScore, noEvidence, type Evidence, type EvidenceScale } from './evidence.js';
+import { findCompetingPlacements, type CompetingPlacements } from './competing-placements.js';
+import { evidenceQuality, evidenceScore, type Evidence, type EvidenceScale } from './evidence.js';
 import { isSamePlacement } from './consistent-placements.js';
 import { GroupJoiner, JOIN_QUALITY } from './group-joiner.js';
 import type { PairCandidate } from './pair-candidates.js';
 import type { PreparedScan } from './prepared-scan.js';
 import { ScanGroups } from './scan-groups.js';
 
-/** Another way in which a scan could sit, nearly as good as the one chosen. */
-export interface RivalPlacement {
-  scan: number;
-  pieceFromScan: Mat4;
-  evidence: Evidence;
-  /** Its score over the chosen placement's score. */
-  scoreRatio: number;
-}
-
-export interface Assembly {
+export interface Assembly extends CompetingPlacements {
   /** pieceFromScan, or undefined for a scan that fits nowhere. */
   poses: (Mat4 | undefined)[];
-  rivals: RivalPlacement[];
-  /** Evidence of each placed scan against all others. */
-  evidence: Evidence[];
 }
 
 /**
@@ -29,7 +18,8 @@ export interface Assembly {
  * groups proposes are compared, judged by all pairs at once after refining them together: a wrong candidate between two
  * scans is unmasked by the scans around them. Then the largest group is audited: what does not hold together is split
  * off, and everything outside is tried once more with the features of whole groups. At last each scan is tried at
- * every place its other candidates propose and moved if the whole fits better there.
+ * every place its other candidates propose and moved if the whole fits better there; and it is looked for what could as
+ * well sit elsewhere (`findCompetingPlacements`).
  * O(scans² · points) for each join.
  *
  * Idea: D. Huber, M. Hebert (2003), Fully automatic registration of multiple 3D data sets (global consistency by
@@ -40,6 +30,7 @@ export function assembleScans(
   candidates: PairCandidate[],
   coarseCell: number,
   scale: EvidenceScale,
+  reference: number,
   ctx: RunContext,
 ): Assembly {
   const queue = candidates.slice().sort((a, b) => b.score - a.score);
@@ -52,15 +43,14 @@ export function assembleScans(
 
   const largest = groups.membersOf(groups.list()[0]);
   const placed = scans.map((_, i) => (largest.includes(i) ? groups.poses[i] : undefined));
-  const rivals = reconsider(scans, queue, placed, coarseCell, joiner, ctx.part(0.7, 1));
+  reconsider(scans, queue, placed, coarseCell, joiner, ctx.part(0.7, 0.85));
   const list = placed.flatMap((p, i) => (p ? [i] : []));
   if (list.length > 1) {
     const at = placed.map((p) => p ?? identity());
     joiner.settle(list, at, 12);
     for (const i of list) placed[i] = at[i];
   }
-  const evidence = scans.map((_, i) => (placed[i] ? judgeAgainstAll(joiner, i, placed[i]!, placed) : noEvidence()));
-  return { poses: placed, rivals, evidence };
+  return findCompetingPlacements(scans, placed, queue, coarseCell, joiner, reference, ctx.part(0.85, 1));
 }
 
 /** Joins along the candidates, best first. A join refused once may pass when the groups have grown: so two rounds. */
@@ -159,11 +149,9 @@ function reconsider(
   coarseCell: number,
   joiner: GroupJoiner,
   ctx: RunContext,
-): RivalPlacement[] {
-  let rivals: RivalPlacement[] = [];
+): void {
   for (let round = 0; round < 2; round++) {
     let changed = false;
-    rivals = [];
     for (let i = 0; i < scans.length; i++) {
       ctx.checkpoint((round + i / scans.length) / 2);
       const others = placed.filter((p, j) => p && j !== i).length;
@@ -192,15 +180,7 @@ function reconsider(
         placed[i] = undefined;
         changed = true;
       }
-      const chosen = placed[i] === best.pose ? best : now;
-      if (!placed[i] || !chosen) continue;
-      for (const x of options) {
-        if (x !== chosen && x.score > 0.8 * chosen.score) {
-          rivals.push({ scan: i, pieceFromScan: x.pose, evidence: x.evidence, scoreRatio: x.score / chosen.score });
-        }
-      }
     }
     if (!changed) break;
   }
-  return rivals;
 }

@@ -9,8 +9,14 @@ export interface Correspondences {
 /**
  * For every source point its most similar target point and the other way round; pairs chosen from both sides come
  * first, then the rest by distance in descriptor space, up to `limit`. O(n · m).
+ * @param within when a cloud is matched with itself: where its points are, and how far apart (mm) partners must be
  */
-export function matchFeatures(source: Float32Array, target: Float32Array, limit: number): Correspondences {
+export function matchFeatures(
+  source: Float32Array,
+  target: Float32Array,
+  limit: number,
+  within?: { places: Float32Array; apart: number },
+): Correspondences {
   const n = source.length / FPFH_SIZE;
   const m = target.length / FPFH_SIZE;
   const forward = new Int32Array(n).fill(-1);
@@ -38,6 +44,7 @@ export function matchFeatures(source: Float32Array, target: Float32Array, limit:
         const x = source[a + k] - target[b + k];
         d += x * x;
       }
+      if (within && squaredBetween(within.places, i, j) < within.apart ** 2) continue;
       if (d < forwardD[i]) {
         forwardD[i] = d;
         forward[i] = j;
@@ -65,4 +72,8 @@ export function matchFeatures(source: Float32Array, target: Float32Array, limit:
     out.target[k] = pairs[k].t;
   }
   return out;
+}
+
+function squaredBetween(p: Float32Array, i: number, j: number): number {
+  return (p[3 * i] - p[3 * j]) ** 2 + (p[3 * i + 1] - p[3 * j + 1]) ** 2 + (p[3 * i + 2] - p[3 * j + 2]) ** 2;
 }

@@ -1,5 +1,6 @@
 import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import type { PreparedScan } from './prepared-scan.js';
+import { comparePaint } from './surface-paint.js';
 
 /** What speaks for and against one scan sitting on another in a given way. Counts are of sampled fine points. */
 export interface Evidence {
@@ -13,6 +14,15 @@ export interface Evidence {
   missing: number;
   /** Points that the other sensor could judge. */
   judged: number;
+  /** Painted points that could be compared with the other scan's paint. */
+  painted: number;
+  /** Painted points where the other scan has no such paint. */
+  clashing: number;
+  /** Sampled partners whose fine contrast was compared, and the sums for their correlation. */
+  grains: number;
+  grainA: number;
+  grainB: number;
+  grainAB: number;
 }
 
 /** How strict the tests are, mm. */
@@ -23,9 +33,25 @@ export interface EvidenceScale {
 }
 
 /** One contradiction weighs as much against a placement as this many partners weigh for it. */
-const PENALTY = 10;
+export const PENALTY = 10;
+/** Painted points from which on the paint is believed by half. */
+const FEW_MARKS = 15;
 
-export const noEvidence = (): Evidence => ({ matched: 0, off: 0, through: 0, missing: 0, judged: 0 });
+export const noEvidence = (): Evidence => ({
+  matched: 0,
+  off: 0,
+  through: 0,
+  missing: 0,
+  judged: 0,
+  painted: 0,
+  clashing: 0,
+  grains: 0,
+  grainA: 0,
+  grainB: 0,
+  grainAB: 0,
+});
+
+export const withoutMarks = (e: Evidence): Evidence => ({ ...e, painted: 0, clashing: 0 });
 
 export function addEvidence(to: Evidence, more: Evidence): void {
   to.matched += more.matched;
@@ -33,6 +59,12 @@ export function addEvidence(to: Evidence, more: Evidence): void {
   to.through += more.through;
   to.missing += more.missing;
   to.judged += more.judged;
+  to.painted += more.painted;
+  to.clashing += more.clashing;
+  to.grains += more.grains;
+  to.grainA += more.grainA;
+  to.grainB += more.grainB;
+  to.grainAB += more.grainAB;
 }
 
 /**
@@ -41,20 +73,98 @@ export function addEvidence(to: Evidence, more: Evidence): void {
  * still (edges). The shares were found on simulated scans; common practice, no source.
  */
 export function contradictions(e: Evidence): number {
-  return Math.max(0, e.through - 0.004 * e.judged) + 0.5 * e.missing + 0.3 * Math.max(0, e.off - 0.05 * e.matched);
+  return (
+    Math.max(0, e.through - 0.004 * e.judged) +
+    0.5 * e.missing +
+    0.3 * Math.max(0, e.off - 0.05 * e.matched) +
+    paintAgainst(e)
+  );
 }
 
 /**
- * Partners gained less what is contradicted; comparable between placements of the same scans. Overlap alone would
- * mislead on round objects: turned wrongly, their scans overlap more, not less.
+ * What the paint says against a placement, as points. Marks are few but tell all: if most of those that can be compared
+ * have no counterpart, the placement is wrong whatever the shape says; glare and the rims of spots make a small share
+ * clash everywhere and count nothing.
+ */
+function paintAgainst(e: Evidence): number {
+  if (e.painted <= 0) return 0;
+  const share = Math.max(0, Math.min(1, (e.clashing / e.painted - 0.3) / 0.4));
+  return (share * e.matched * e.painted) / (e.painted + FEW_MARKS) / PENALTY;
+}
+
+/** Compared points from which on their correlation is believed by half; neighbours are not independent. */
+const FEW_GRAINS = 60;
+
+/** Correlation of the fine contrast of what lies on each other (-1 to 1): worn paint, wood, casting skin. 0 if none. */
+export function paintCorrelation(e: Evidence): number {
+  const norm = Math.sqrt(e.grainA * e.grainB);
+  return norm > 0 ? ((e.grainAB / norm) * e.grains) / (e.grains + FEW_GRAINS) : 0;
+}
+
+/**
+ * By how many standard deviations the fine contrast agrees better in `a` than in `b`.
+ *
+ * Source: R. Fisher (1921), On the probable error of a coefficient of correlation (the transform); that about one in
+ * sixteen points is independent of its neighbours is common practice, no source.
+ */
+export function paintPrefers(a: Evidence, b: Evidence): number {
+  const [ra, rb] = [paintCorrelation(a), paintCorrelation(b)];
+  const variance = 1 / Math.max(1, a.grains / 16 - 3) + 1 / Math.max(1, b.grains / 16 - 3);
+  return (Math.atanh(ra) - Math.atanh(rb)) / Math.sqrt(variance);
+}
+
+/**
+ * Partners gained less what is contradicted; comparable between placements of the same scans. Overlap alone would mislead on round objects: turned wrongly, their scans overlap more, not less.
  */
 export function evidenceScore(e: Evidence): number {
   return e.matched - PENALTY * contradictions(e);
 }
 
-/** Score per partner: 1 = nothing contradicts, below 0 = more speaks against it than for it. */
+/** Standard deviations by which the fine contrast must agree better to rule a placement out, and to rank it lower. */
+const CERTAIN = 4;
+const LIKELY = 2.5;
+/** Below these, shading and glare may make the agreement; found on simulated scans. */
+const LEAST_CORRELATION = 0.25;
+const LEAST_DIFFERENCE = 0.1;
+
+/** What the fine contrast decides between two placements: 1 for `a`, -1 for `b`, 0 if it leaves it open. */
+export function paintDecides(a: Evidence, b: Evidence, atLeast = CERTAIN): number {
+  const [ra, rb] = [paintCorrelation(a), paintCorrelation(b)];
+  if (Math.max(ra, rb) < LEAST_CORRELATION || Math.abs(ra - rb) < LEAST_DIFFERENCE) return 0;
+  const preference = paintPrefers(a, b);
+  return Math.abs(preference) > atLeast ? Math.sign(preference) : 0;
+}
+
+/** Orders the evidence of placements of the same scans, the better first: by paint where that tells, else by score. */
+export function compareEvidence(a: Evidence, b: Evidence): number {
+  return -paintDecides(a, b, LIKELY) || evidenceScore(b) - evidenceScore(a);
+}
+
+/** What is not contradicted, per partner: 1 = nothing is, below 0 = more speaks against the placement than for it. */
 export function evidenceQuality(e: Evidence): number {
-  return e.matched > 0 ? evidenceScore(e) / e.matched : -Infinity;
+  return e.matched > 0 ? 1 - (PENALTY * contradictions(e)) / e.matched : -Infinity;
+}
+
+/** Pairs with fewer painted points than this say nothing about the paint. */
+const ENOUGH = 30;
+
+/**
+ * Whether the marks of different scans can be compared at all: for a fair part of the pairs some placement that the shape
+ * allows must bring most of them together (not for all: where a shape repeats, the right place is often not among those
+ * found). Lamps or white balance that changed between scans make them clash everywhere; fine contrast outlives that.
+ * @param pairs for each pair of scans the evidence of its placements
+ */
+export function marksAreMeaningful(pairs: readonly (readonly Evidence[])[]): boolean {
+  const least: { share: number; weight: number }[] = [];
+  for (const placements of pairs) {
+    const compared = placements.filter((e) => e.painted >= ENOUGH);
+    if (compared.length === 0) continue;
+    const best = compared.reduce((a, b) => (a.clashing / a.painted < b.clashing / b.painted ? a : b));
+    least.push({ share: best.clashing / best.painted, weight: best.painted });
+  }
+  const total = least.reduce((sum, x) => sum + x.weight, 0);
+  const good = least.reduce((sum, x) => sum + (x.share < 0.3 ? x.weight : 0), 0);
+  return total > 0 && good > 0.15 * total;
 }
 
 /** Judges `bFromA` from both sides with `samples` points each. O(samples). */
@@ -66,10 +176,16 @@ export function judgePlacement(
   samples: number,
 ): Evidence {
   const out = noEvidence();
+  const aFromB = invertRigid(bFromA);
   judgeOneWay(a, b, bFromA, scale, samples, out);
-  judgeOneWay(b, a, invertRigid(bFromA), scale, samples, out);
+  judgeOneWay(b, a, aFromB, scale, samples, out);
+  comparePaint(a, b, bFromA, onSurface(scale), 2 * scale.cell, samples, out);
+  comparePaint(b, a, aFromB, onSurface(scale), 2 * scale.cell, samples, out);
   return out;
 }
+
+/** Distance from a plane within which a point lies on it, mm. */
+const onSurface = (scale: EvidenceScale): number => Math.max(0.3 * scale.cell, 4 * scale.noise);
 
 function judgeOneWay(
   source: PreparedScan,
@@ -83,12 +199,14 @@ function judgeOneWay(
   const pn = source.fine.normals!;
   const q = target.fine.positions;
   const qn = target.fine.normals!;
-  const on = Math.max(0.3 * scale.cell, 4 * scale.noise);
+  const on = onSurface(scale);
   const off = Math.max(0.4 * scale.cell, 6 * scale.noise);
   const lateral = (1.3 * scale.cell) ** 2;
   // Beyond the other scan's rim its nearest point says nothing: only what lies straight above or below counts.
   const above = scale.cell ** 2;
   const margin = Math.max(1.05 * scale.cell, 8 * scale.noise);
+  const grainFrom = source.paint?.grain;
+  const grainTo = target.paint?.grain;
   const views = target.views.map((v) => ({ view: v, m: multiply(v.sensorFromScan, m) }));
   const share = 1 / Math.max(1, views.length);
   const count = Math.min(samples, source.shuffle.length);
@@ -112,8 +230,17 @@ function judgeOneWay(
       const nz = m[2] * pn[i] + m[6] * pn[i + 1] + m[10] * pn[i + 2];
       const r = Math.abs((x - q[k]) * qn[k] + (y - q[k + 1]) * qn[k + 1] + (z - q[k + 2]) * qn[k + 2]);
       const facing = nx * qn[k] + ny * qn[k + 1] + nz * qn[k + 2];
-      if (r < on && target.fineGrid.foundSquared < lateral && facing > 0.8) matched++;
-      else if (r > off && facing > 0.5 && target.fineGrid.foundSquared - r * r < above) beside++;
+      if (r < on && target.fineGrid.foundSquared < lateral && facing > 0.8) {
+        matched++;
+        if (grainFrom && grainTo) {
+          const a = grainFrom[i / 3];
+          const b = grainTo[hit];
+          out.grains++;
+          out.grainA += a * a;
+          out.grainB += b * b;
+          out.grainAB += a * b;
+        }
+      } else if (r > off && facing > 0.5 && target.fineGrid.foundSquared - r * r < above) beside++;
     }
     for (const { view, m: t } of views) {
       const vz = t[2] * p[i] + t[6] * p[i + 1] + t[10] * p[i + 2] + t[14];

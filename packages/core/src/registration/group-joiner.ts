@@ -3,8 +3,8 @@ import type { RunContext } from '../runtime/run-context.js';
 import { isSamePlacement } from './consistent-placements.js';
 import {
   addEvidence,
+  compareEvidence,
   evidenceQuality,
-  evidenceScore,
   judgePlacement,
   noEvidence,
   type Evidence,
@@ -24,7 +24,7 @@ const SAMPLES = 700;
 const LOOK_SAMPLES = 200;
 /** Distinct placements of one group on another that are compared, and how many of them are refined. */
 const PROPOSALS = 10;
-const FINALISTS = 3;
+const FINALISTS = 5;
 
 /** Judges how groups of scans may sit to one another, by all pairs of their scans at once. */
 export class GroupJoiner {
@@ -59,15 +59,15 @@ export class GroupJoiner {
         return { poses, evidence: this.judge(a, b, poses, LOOK_SAMPLES) };
       })
       .filter((x) => evidenceQuality(x.evidence) >= LOOK_QUALITY)
-      .sort((x, y) => evidenceScore(y.evidence) - evidenceScore(x.evidence))
+      .sort((x, y) => compareEvidence(x.evidence, y.evidence))
       .slice(0, FINALISTS);
     const list = [...b, ...a];
-    let best: { poses: Mat4[]; score: number } | undefined;
+    let best: { poses: Mat4[]; joint: Evidence } | undefined;
     for (const { poses } of finalists) {
       this.settle(list, poses, 5);
       const joint = this.judge(a, b, poses);
-      const score = evidenceScore(joint);
-      if (evidenceQuality(joint) >= JOIN_QUALITY && (!best || score > best.score)) best = { poses, score };
+      if (evidenceQuality(joint) < JOIN_QUALITY) continue;
+      if (!best || compareEvidence(joint, best.joint) < 0) best = { poses, joint };
     }
     return best?.poses;
   }
@@ -77,6 +77,10 @@ export class GroupJoiner {
     const total = noEvidence();
     for (const i of a) for (const j of b) addEvidence(total, this.judgePair(i, j, poses, samples));
     return total;
+  }
+
+  pointsOf(i: number): number {
+    return this.scans[i].shuffle.length;
   }
 
   judgePair(i: number, j: number, poses: Mat4[], samples = SAMPLES): Evidence {
@@ -96,6 +100,7 @@ export class GroupJoiner {
         endTukey: Math.max(0.5 * this.scale.cell, 5 * this.scale.noise),
         maxIterations: iterations,
         samples: 400,
+        hold: 1e-2,
       },
       this.ctx.part(1, 1),
     );

@@ -1,4 +1,6 @@
 export * from './assemble.js';
+export * from './choose-rival.js';
+export * from './competing-placements.js';
 export * from './consistent-placements.js';
 export * from './correspondences.js';
 export * from './evidence.js';
@@ -8,6 +10,7 @@ export * from './joint-refinement.js';
 export * from './pair-candidates.js';
 export * from './point-to-plane.js';
 export * from './pose-graph.js';
+export * from './prepare-scan.js';
 export * from './prepared-scan.js';
 export * from './range-view.js';
 export * from './register-scans.js';

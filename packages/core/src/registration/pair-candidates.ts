@@ -1,8 +1,8 @@
-import type { Mat4 } from '../math/mat4.js';
+import { multiply, type Mat4 } from '../math/mat4.js';
 import { pointCount } from '../geometry/point-cloud.js';
 import { findConsistentPlacements, isSamePlacement } from './consistent-placements.js';
 import { matchFeatures } from './correspondences.js';
-import { evidenceScore, judgePlacement, type Evidence, type EvidenceScale } from './evidence.js';
+import { evidenceScore, judgePlacement, withoutMarks, type Evidence, type EvidenceScale } from './evidence.js';
 import { registerIcp } from './icp.js';
 import type { PreparedScan } from './prepared-scan.js';
 
@@ -20,15 +20,22 @@ export interface PairCandidateOptions {
   correspondences: number;
   /** Placements followed up per pair. */
   hypotheses: number;
+  /** Places followed up because those found repeat there. */
+  repeats: number;
   /** Candidates kept per pair. */
   keep: number;
 }
 
-export const PAIR_CANDIDATE_DEFAULTS: PairCandidateOptions = { correspondences: 700, hypotheses: 12, keep: 4 };
+export const PAIR_CANDIDATE_DEFAULTS: PairCandidateOptions = {
+  correspondences: 700,
+  hypotheses: 12,
+  repeats: 12,
+  keep: 6,
+};
 
 /**
  * Finds up to `keep` distinct placements of scan a on scan b, best first: features, consistent sets, a short fine
- * registration of each, then overlap against contradictions.
+ * registration of each, then overlap against contradictions. Places that repeat, as the spokes of a wheel, are followed on.
  *
  * @param cell cell of the coarse clouds, mm
  */
@@ -49,26 +56,43 @@ export function findPairCandidates(
   const hypotheses = findConsistentPlacements(A.coarse, B.coarse, pairs, cell, o.hypotheses);
   const sample = Uint32Array.from({ length: Math.ceil(pointCount(A.coarse) / 2) }, (_, i) => 2 * i);
   const out: PairCandidate[] = [];
-  for (const h of hypotheses) {
-    if (h.agreeing < 0.3 * hypotheses[0].agreeing) break;
-    const { targetFromSource, wellPosed } = registerIcp(A.coarse, sample, B.coarse, B.coarseGrid, h.targetFromSource, {
+  const plausible: Mat4[] = [];
+  const isNew = (pose: Mat4): boolean => !plausible.some((p) => isSamePlacement(p, pose, A.coarse, 2 * cell, 0.1));
+  const follow = (start: Mat4): void => {
+    const { targetFromSource, wellPosed } = registerIcp(A.coarse, sample, B.coarse, B.coarseGrid, start, {
       maxDistance: 3 * cell,
       minDistance: 1.2 * cell,
       maxIterations: 10,
     });
-    if (!wellPosed) continue;
-    if (out.some((c) => isSamePlacement(c.bFromA, targetFromSource, A.coarse, 2 * cell, 0.1))) continue;
+    if (!wellPosed || !isNew(targetFromSource)) return;
     const quick = judgePlacement(A, B, targetFromSource, scale, 500);
-    if (quick.matched < 0.04 * (A.shuffle.length + B.shuffle.length)) continue;
+    if (quick.matched < 0.04 * (A.shuffle.length + B.shuffle.length)) return;
     const fine = registerIcp(A.fine, A.shuffle.subarray(0, 1500), B.fine, B.fineGrid, targetFromSource, {
       maxDistance: 2 * scale.cell,
       minDistance: 1.2 * scale.cell,
       maxIterations: 6,
     });
-    if (!fine.wellPosed) continue;
+    if (!fine.wellPosed) return;
     const evidence = judgePlacement(A, B, fine.targetFromSource, scale, 2000);
-    const score = evidenceScore(evidence);
-    if (score > 0) out.push({ a, b, bFromA: fine.targetFromSource, evidence, score });
+    // What the paint speaks against is kept for now: the shape may repeat, and the paint may not be to be believed.
+    if (evidenceScore(withoutMarks(evidence)) <= 0) return;
+    plausible.push(fine.targetFromSource);
+    out.push({ a, b, bFromA: fine.targetFromSource, evidence, score: evidenceScore(evidence) });
+  };
+  for (const h of hypotheses) {
+    if (h.agreeing < 0.3 * hypotheses[0].agreeing) break;
+    follow(h.targetFromSource);
+  }
+  // Where a scan falls onto itself, every place of it repeats.
+  let repeats = 0;
+  for (let k = 0; k < plausible.length; k++) {
+    const found = plausible[k];
+    const next = [...A.selfMotions.map((s) => multiply(found, s)), ...B.selfMotions.map((s) => multiply(s, found))];
+    for (const start of next) {
+      if (repeats === o.repeats || !isNew(start)) continue;
+      repeats++;
+      follow(start);
+    }
   }
   return out.sort((x, y) => y.score - x.score).slice(0, o.keep);
 }

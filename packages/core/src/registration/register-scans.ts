@@ -1,20 +1,16 @@
 import { assertUsableCloud } from '../geometry/point-cloud.js';
-import { loosePlacement, sensorPositions, type Placement, type Scan } from '../geometry/scan.js';
-import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
+import { loosePlacement, sensorPositions, type Placement, type PlacementDoubt, type Scan } from '../geometry/scan.js';
+import { identity, invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { mapTask } from '../runtime/map-task.js';
-import { assembleScans, type RivalPlacement } from './assemble.js';
-import type { EvidenceScale } from './evidence.js';
+import { assembleScans } from './assemble.js';
+import { describeDoubt, type CompetingPlacements } from './competing-placements.js';
+import { evidenceScore, marksAreMeaningful, withoutMarks, type EvidenceScale } from './evidence.js';
 import { refineJointly, type PairResidual, type RefinementScan } from './joint-refinement.js';
 import { findPairCandidates, type PairCandidate } from './pair-candidates.js';
 import { uprightFrame } from './upright-frame.js';
-import {
-  prepareScanTask,
-  reviveScan,
-  suggestScale,
-  type PreparedScan,
-  type RegistrationScale,
-} from './prepared-scan.js';
+import { prepareScanTask, reviveScan, suggestScale } from './prepare-scan.js';
+import type { PreparedScan, RegistrationScale } from './prepared-scan.js';
 
 export interface RegisterScansOptions {
   /** Name of the scan that stays put; empty = the first that fits. */
@@ -31,7 +27,8 @@ export interface RegisterScansResult {
   placements: Placement[];
   reference: string;
   residuals: PairResidual[];
-  rivals: RivalPlacement[];
+  /** Sets of scans that could as well sit elsewhere; they are *placed*, not *registered*. */
+  doubts: PlacementDoubt[];
   /** Weighted root mean square over all pairs, mm. */
   rms: number;
   worstRms: number;
@@ -40,8 +37,8 @@ export interface RegisterScansResult {
 
 /**
  * Registers any number of scans in unknown positions: features and consistent sets for every pair, assembly under
- * free-space and overlap evidence, then refinement of all together. Scans that fit nowhere stay loose; that is a
- * result, not an error. A single scan is its own reference.
+ * free-space, overlap and paint evidence, then refinement of all together. Scans that fit nowhere stay loose, and those
+ * that fit in several places stay *placed* with their doubt; that is a result, not an error. A single scan is its own reference.
  */
 export async function registerScans(
   scans: Scan[],
@@ -56,17 +53,16 @@ export async function registerScans(
   const pairs = scans.flatMap((_, a) => scans.slice(a + 1).map((_s, k): [number, number] => [a, a + 1 + k]));
   const shared: PairTask = { prepared, cell: scale.coarse, evidenceScale };
   const found = await mapTask('compare-pair', comparePair, shared, pairs, ctx.part(0.25, 0.65, 'Comparing pairs'));
-  const candidates = found.flat();
-  const assembly = assembleScans(prepared, candidates, scale.coarse, evidenceScale, ctx.part(0.65, 0.8, 'Assembling'));
-  return finish(
-    scans,
+  const candidates = weighMarks(found, prepared);
+  const assembly = assembleScans(
     prepared,
-    assembly.poses,
-    assembly.rivals,
-    o.reference,
-    scale,
-    ctx.part(0.8, 1, 'Registering together'),
+    candidates,
+    scale.coarse,
+    evidenceScale,
+    prepared.findIndex((s) => s.name === o.reference),
+    ctx.part(0.65, 0.8, 'Assembling'),
   );
+  return finish(scans, prepared, assembly, o.reference, scale, ctx.part(0.8, 1, 'Registering together'));
 }
 
 /**
@@ -87,11 +83,46 @@ export async function refinePlacements(
     const p = byName.get(s.name);
     return p && (p.state === 'placed' || p.state === 'registered') ? p.pieceFromScan : undefined;
   });
-  const result = finish(scans, prepared, poses, [], o.reference, scale, ctx.part(0.4, 1, 'Registering together'));
+  const as = { poses, blocks: [], rivals: [] };
+  const result = finish(scans, prepared, as, o.reference, scale, ctx.part(0.4, 1, 'Registering together'));
+  const reference = result.placements.find((p) => p.name === result.reference);
+  const old = byName.get(result.reference);
+  // A doubt that was not decided stays, seen from the new frame.
+  const newFromOld = reference && old ? multiply(reference.pieceFromScan, invertRigid(old.pieceFromScan)) : identity();
+  const kept = new Map<PlacementDoubt, PlacementDoubt>();
+  for (const p of result.placements) {
+    const doubt = byName.get(p.name)?.doubt;
+    if (!doubt || p.state !== 'registered') continue;
+    if (!kept.has(doubt)) kept.set(doubt, movedDoubt(doubt, newFromOld));
+    p.state = 'placed';
+    p.doubt = kept.get(doubt);
+  }
+  result.doubts = [...kept.values()];
   for (const p of result.placements) {
     if (byName.get(p.name)?.state === 'excluded') Object.assign(p, byName.get(p.name));
   }
   return result;
+}
+
+function movedDoubt(doubt: PlacementDoubt, newFromOld: Mat4): PlacementDoubt {
+  const rivals = doubt.rivals.map((r) => ({
+    ...r,
+    pieceFromPiece: multiply(multiply(newFromOld, r.pieceFromPiece), invertRigid(newFromOld)),
+  }));
+  return { ...doubt, rivals };
+}
+
+/** The candidates that shape and paint allow; marks that agree nowhere are taken from the scans. */
+function weighMarks(found: PairCandidate[][], prepared: PreparedScan[]): PairCandidate[] {
+  let candidates = found.flat();
+  if (!marksAreMeaningful(found.map((pair) => pair.map((c) => c.evidence)))) {
+    for (const s of prepared) if (s.paint) s.paint.marks = new Uint32Array(0);
+    candidates = candidates.map((c) => {
+      const evidence = withoutMarks(c.evidence);
+      return { ...c, evidence, score: evidenceScore(evidence) };
+    });
+  }
+  return candidates.filter((c) => c.score > 0);
 }
 
 /** What all comparisons of pairs share. */
@@ -124,8 +155,7 @@ async function prepareScans(scans: Scan[], scale: RegistrationScale, ctx: RunCon
 function finish(
   scanData: Scan[],
   prepared: PreparedScan[],
-  poses: (Mat4 | undefined)[],
-  rivals: RivalPlacement[],
+  { poses, blocks, rivals }: CompetingPlacements,
   referenceName: string,
   scale: RegistrationScale,
   ctx: RunContext,
@@ -133,7 +163,7 @@ function finish(
   const list = poses.flatMap((p, i) => (p ? [i] : []));
   const placements = prepared.map((s) => loosePlacement(s.name));
   if (list.length === 0) {
-    return { placements, reference: '', residuals: [], rivals: [], rms: 0, worstRms: 0, converged: true };
+    return { placements, reference: '', residuals: [], doubts: [], rms: 0, worstRms: 0, converged: true };
   }
   const scans: RefinementScan[] = list.map((i) => ({
     cloud: prepared[i].fine,
@@ -142,7 +172,7 @@ function finish(
   }));
   const noise = medianNoise(list.map((i) => prepared[i]));
   const wanted = list.findIndex((i) => prepared[i].name === referenceName);
-  const fixed = Math.max(0, wanted);
+  const fixed = wanted >= 0 ? wanted : Math.max(0, list.indexOf(blocks[0]?.[0] ?? -1));
   const refined = refineJointly(
     scans,
     list.map((i) => poses[i]!),
@@ -151,6 +181,8 @@ function finish(
       startDistance: Math.max(0.7 * scale.coarse, 1.5 * scale.fine),
       endDistance: 1.5 * scale.fine,
       endTukey: Math.max(4.685 * noise, 0.15 * scale.fine),
+      // What the shape leaves free, as the turn of a round body, stays where paint and features have put it.
+      hold: 1e-2,
     },
     ctx,
   );
@@ -161,6 +193,17 @@ function finish(
     placements[i].pieceFromScan = k === fixed ? pieceFromReference : multiply(pieceFromOld, refined.pieceFromScan[k]);
     placements[i].state = 'registered';
   });
+  const place = (m: Mat4): Mat4 => multiply(multiply(pieceFromOld, m), invertRigid(pieceFromOld));
+  const doubts = [...new Set(rivals.map((r) => r.scans))].map((own) =>
+    describeDoubt(
+      prepared,
+      rivals.filter((r) => r.scans === own),
+      place,
+    ),
+  );
+  for (const doubt of doubts) {
+    for (const p of placements) if (doubt.scans.includes(p.name)) Object.assign(p, { state: 'placed', doubt });
+  }
   const residuals = refined.residuals.map((r) => ({ ...r, a: list[r.a], b: list[r.b] }));
   list.forEach((i) => {
     const own = residuals.filter((r) => r.a === i || r.b === i);
@@ -180,7 +223,7 @@ function finish(
     placements,
     reference: prepared[list[fixed]].name,
     residuals,
-    rivals: rivals.map((r) => ({ ...r, pieceFromScan: multiply(pieceFromOld, r.pieceFromScan) })),
+    doubts,
     rms: weight > 0 ? Math.sqrt(sum / weight) : 0,
     worstRms,
     converged: refined.converged,

@@ -1,9 +1,6 @@
 import {
   cross3,
   dot3,
-  fromAxisAngle,
-  fromTranslation,
-  multiply,
   normalize3,
   transformPoint,
   transformPoints,
@@ -13,6 +10,7 @@ import {
   type Vec3,
 } from '../math/mat4.js';
 import { solveCholeskyInPlace } from '../math/solve.js';
+import { turnAbout } from '../math/turn.js';
 import { GeometryError } from '../runtime/geometry-error.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { PointGrid } from '../spatial/point-grid.js';
@@ -42,11 +40,7 @@ export interface TurntableAxis {
 
 /** Takes what was seen at an angle back to where it was at angle 0 (both in the sensor's frame). */
 export function turnedBack(axis: Pick<TurntableAxis, 'point' | 'direction' | 'sense'>, angle: number): Mat4 {
-  const turn = fromAxisAngle(axis.direction, (-axis.sense * angle * Math.PI) / 180);
-  return multiply(
-    multiply(fromTranslation(...axis.point), turn),
-    fromTranslation(...(axis.point.map((v) => -v) as Vec3)),
-  );
+  return turnAbout(axis, (-axis.sense * angle * Math.PI) / 180);
 }
 
 /** Rounds of refinement, and how far apart partners may lie in each, mm: wide first, then as the noise allows. */

@@ -5,6 +5,7 @@ import { api } from '../../api/api';
 import { STAGE_NAMES } from '../../app/stages';
 import { Notice } from '../../shared/controls';
 import { figureText, words } from '../../shared/format';
+import { DoubtPanel } from '../register/doubt-panel';
 import { OperationForm } from './operation-form';
 import { RunningStep } from './running-step';
 
@@ -42,7 +43,7 @@ export function StagePanel({
   const { data: operations } = api.useOperationsQuery();
   const { data: steps } = api.useStepsQuery(piece.id);
   const name = STAGE_NAMES.find(([id]) => id === stage)![1];
-  const own = operations?.filter((o) => o.stage === stage && !o.needs.includes('file')) ?? [];
+  const own = operations?.filter((o) => o.stage === stage && !o.byHand && !o.needs.includes('file')) ?? [];
   const open = steps?.filter((s) => s.status === 'running' || s.status === 'queued') ?? [];
   const last = steps?.filter((s) => s.stage === stage && s.status !== 'running' && s.status !== 'queued').pop();
   return (
@@ -57,6 +58,7 @@ export function StagePanel({
       ))}
       {last && <LastResult step={last} />}
       {children}
+      {stage === 'register' && piece.doubts.length > 0 && <DoubtPanel piece={piece} busy={open.length > 0} />}
       {own.map((o, i) => {
         const lack = missing(piece, o);
         return lack ? (

@@ -1,3 +1,4 @@
+import { multiply } from '@amber-knit/core/math';
 import type { PieceView, ScanView, Stage } from '@amber-knit/contracts';
 import type { ViewSettings } from '../../app/view-slice';
 import { strandColor } from '../../shared/strand-colors';
@@ -15,10 +16,15 @@ export function contentForStage(piece: PieceView, stage: Stage, settings: ViewSe
       scanId: s.id,
       artifactId: s.cloud.id,
       color: strandColor(s.colorIndex),
-      matrix: s.placement.state === 'loose' ? looseMatrix(s, loose.indexOf(s), piece) : s.placement.pieceFromScan,
+      matrix: s.placement.state === 'loose' ? looseMatrix(s, loose.indexOf(s), piece) : placedMatrix(s, settings),
       visible: settings.isolated ? settings.isolated === s.id : !settings.hidden.includes(s.id),
     })),
   };
+}
+
+function placedMatrix({ name, placement }: ScanView, { tried }: ViewSettings): number[] {
+  if (!tried?.scans.includes(name)) return placement.pieceFromScan;
+  return Array.from(multiply(Float64Array.from(tried.pieceFromPiece), Float64Array.from(placement.pieceFromScan)));
 }
 
 /** Loose scans are laid out side by side, their sensor's up upwards, so that each can be seen for itself. */

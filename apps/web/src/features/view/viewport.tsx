@@ -47,7 +47,8 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
     };
   }, []);
 
-  const content = contentForStage(piece, stage, settings);
+  // Trying a place does not change where the view looks from.
+  const content = contentForStage(piece, stage, { ...settings, tried: null });
   const layoutKey = content.surface ? 'surface' : content.clouds.map((c) => c.matrix.join()).join('|');
   const firstLayout = useRef(layoutKey);
   useEffect(() => {

@@ -1,0 +1,124 @@
+import { identity, multiply, type Mat4 } from '../math/mat4.js';
+import {
+  addEvidence,
+  contradictions,
+  evidenceQuality,
+  evidenceScore,
+  noEvidence,
+  paintDecides,
+  paintPrefers,
+  PENALTY,
+  type Evidence,
+} from './evidence.js';
+import type { GroupJoiner } from './group-joiner.js';
+
+/** A rival place is ruled out if it is contradicted by so much more, as a share of the points that match. */
+const REFUTED = 0.4;
+/** So much of the moved scans, or of what matches in the chosen place, must match in a rival one. */
+const LEAST_OVERLAP = 0.35;
+/** By so much a rival's score must be better for its scans to be moved there; or its paint by so many deviations. */
+const BETTER = 1.05;
+const HINT = 1;
+const SAMPLES = 800;
+
+/** Two sets of scans against each other: as placed, and with the first set moved. */
+export interface Comparison {
+  chosen: Evidence;
+  rival: Evidence;
+  /** Points of the smaller set, counted from both sides as partners are. */
+  points: number;
+}
+
+/**
+ * True if the rival place is contradicted clearly more than the chosen one, by paint or by shape. How much overlaps says
+ * little: a wheel's scans turned by a wrong spoke may overlap more than in their right place.
+ */
+export function isRefuted(c: Comparison): boolean {
+  return paintDecides(c.chosen, c.rival) > 0 || isImpossible(c);
+}
+
+/** True if the rival place is ruled out by shape, free space or marks. */
+function isImpossible(c: Comparison): boolean {
+  return against(c) > REFUTED * Math.min(c.points, Math.max(c.chosen.matched, c.rival.matched));
+}
+
+/** By how much more the rival place is contradicted, in matched points. */
+export function against({ chosen, rival }: Comparison): number {
+  return PENALTY * (contradictions(rival) - contradictions(chosen));
+}
+
+/** True if the first set could sit at the rival place as far as these pairs tell. */
+export function inDoubt(c: Comparison): boolean {
+  return overlapsEnough(c) && !isRefuted(c);
+}
+
+const overlapsEnough = (c: Comparison): boolean =>
+  c.rival.matched > LEAST_OVERLAP * Math.min(c.points, c.chosen.matched);
+
+/** How much better the rival place is, in deviations of the paint: below 0 if it is worse, -Infinity if impossible. */
+export function advantage(c: Comparison): number {
+  if (!overlapsEnough(c) || isImpossible(c) || evidenceQuality(c.rival) <= 0) return -Infinity;
+  const paint = paintPrefers(c.rival, c.chosen);
+  if (Math.abs(paint) > HINT) return paint;
+  // Where the paint leaves it open a better score counts as a hint.
+  return evidenceScore(c.rival) > BETTER * Math.max(0, evidenceScore(c.chosen)) ? HINT : 0;
+}
+
+/**
+ * Evidence of every listed scan against every other, as they sit and with the first of the two moved. Kept up to date
+ * when scans are moved for good.
+ */
+export class MovedEvidence {
+  private readonly chosen: Evidence[];
+  private readonly moved: Evidence[];
+  private readonly points: number[];
+
+  constructor(
+    readonly motion: Mat4,
+    private readonly list: readonly number[],
+    poses: readonly (Mat4 | undefined)[],
+    private readonly joiner: GroupJoiner,
+  ) {
+    const n = list.length;
+    this.points = list.map((i) => joiner.pointsOf(i));
+    this.chosen = Array.from({ length: n * n }, noEvidence);
+    this.moved = Array.from({ length: n * n }, noEvidence);
+    this.update(
+      list.map((_, k) => k),
+      poses,
+    );
+  }
+
+  /** Judges anew all pairs with one of these positions in the list. */
+  update(positions: readonly number[], poses: readonly (Mat4 | undefined)[]): void {
+    const { list, joiner } = this;
+    const n = list.length;
+    const at = poses.map((p) => p ?? identity());
+    const gone = at.slice();
+    for (let a = 0; a < n; a++) {
+      gone[list[a]] = multiply(this.motion, at[list[a]]);
+      for (let b = 0; b < n; b++) {
+        if (a === b || !(positions.includes(a) || positions.includes(b))) continue;
+        if (b < a) this.chosen[a * n + b] = this.chosen[b * n + a];
+        else this.chosen[a * n + b] = joiner.judgePair(list[a], list[b], at, SAMPLES);
+        this.moved[a * n + b] = joiner.judgePair(list[a], list[b], gone, SAMPLES);
+      }
+      gone[list[a]] = at[list[a]];
+    }
+  }
+
+  /** Sums over the pairs between two sets of positions in the list, the first of them moved. */
+  between(a: readonly number[], b: readonly number[]): Comparison {
+    const n = this.list.length;
+    const chosen = noEvidence();
+    const rival = noEvidence();
+    for (const i of a) {
+      for (const j of b) {
+        addEvidence(chosen, this.chosen[i * n + j]);
+        addEvidence(rival, this.moved[i * n + j]);
+      }
+    }
+    const points = (set: readonly number[]): number => set.reduce((sum, i) => sum + this.points[i], 0);
+    return { chosen, rival, points: 2 * Math.min(points(a), points(b)) };
+  }
+}

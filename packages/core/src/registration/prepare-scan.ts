@@ -1,0 +1,92 @@
+import { pointCount, boundsOf, diagonalOf } from '../geometry/point-cloud.js';
+import { sensorPositions, type Scan } from '../geometry/scan.js';
+import { estimateNormals } from '../pointcloud/normals.js';
+import { computeFpfh, FPFH_SIZE } from '../pointcloud/fpfh.js';
+import { estimateSpacing } from '../pointcloud/spacing.js';
+import { thinByVoxel } from '../pointcloud/thin.js';
+import { createRandom } from '../math/random.js';
+import { createRunContext, type RunContext } from '../runtime/run-context.js';
+import { PointGrid } from '../spatial/point-grid.js';
+import type { PreparedScan, RegistrationScale } from './prepared-scan.js';
+import { buildRangeViews } from './range-view.js';
+import { findSelfMotions } from './self-motions.js';
+import { surfacePaint } from './surface-paint.js';
+
+/** Cell sizes from the median extent and spacing of the scans. */
+export function suggestScale(scans: Scan[]): RegistrationScale {
+  const median = (list: number[]): number => list.sort((a, b) => a - b)[list.length >> 1] ?? 0;
+  const diagonal = median(scans.map((s) => diagonalOf(boundsOf(s.cloud.positions))));
+  const spacing = median(scans.map((s) => estimateSpacing(s.cloud)));
+  const coarse = Math.max(diagonal / 52, 2 * spacing);
+  return { coarse, fine: Math.min(coarse, Math.max(diagonal / 160, 1.5 * spacing)) };
+}
+
+/** Thins, orients and describes a scan. O(n · neighbours). */
+export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, ctx: RunContext): PreparedScan {
+  const viewpoints = sensorPositions(scan);
+  let cloud = scan.cloud;
+  const spacing = estimateSpacing(cloud);
+  const estimated = estimateNormals(cloud, viewpoints, { radius: Math.max(3 * spacing, 0.8 * scale.fine) }, ctx);
+  cloud = { ...cloud, normals: estimated.normals };
+  const fine = thinByVoxel(cloud, scale.fine).cloud;
+  const coarse = thinByVoxel(cloud, scale.coarse).cloud;
+  // Features want normals of the coarse shape, not of the noise.
+  coarse.normals = estimateNormals(coarse, viewpoints, { radius: 2.2 * scale.coarse }, ctx.part(1, 1)).normals;
+  const random = createRandom(seed);
+  const shuffle = Uint32Array.from({ length: pointCount(fine) }, (_, i) => i);
+  for (let i = shuffle.length - 1; i > 0; i--) {
+    const j = Math.floor(random() * (i + 1));
+    [shuffle[i], shuffle[j]] = [shuffle[j], shuffle[i]];
+  }
+  const keypoints = spreadPoints(coarse.positions, 1.7 * scale.coarse);
+  const all = computeFpfh(coarse, 5.5 * scale.coarse);
+  const features = new Float32Array(FPFH_SIZE * keypoints.length);
+  keypoints.forEach((v, i) => features.set(all.subarray(FPFH_SIZE * v, FPFH_SIZE * (v + 1)), FPFH_SIZE * i));
+  const fineGrid = new PointGrid(fine.positions, 1.5 * scale.fine);
+  const prepared: PreparedScan = {
+    name: scan.name,
+    coarse,
+    coarseGrid: new PointGrid(coarse.positions, scale.coarse),
+    keypoints,
+    features,
+    fine,
+    fineGrid,
+    shuffle,
+    views: buildRangeViews(scan, viewpoints),
+    selfMotions: [],
+    paint: surfacePaint(fine, fineGrid, scale.fine, shuffle, viewpoints),
+    noise: estimated.noise,
+  };
+  prepared.selfMotions = findSelfMotions(prepared, scale.coarse, { cell: scale.fine, noise: estimated.noise });
+  return prepared;
+}
+
+/** One preparation, as a task for a pool. */
+export function prepareScanTask(scale: RegistrationScale, job: { scan: Scan; seed: number }): PreparedScan {
+  return prepareScan(job.scan, scale, job.seed, createRunContext());
+}
+
+/** A prepared scan that was copied from another core has lost its grids' methods: gives it new ones. */
+export function reviveScan(s: PreparedScan): PreparedScan {
+  if (s.fineGrid instanceof PointGrid) return s;
+  return {
+    ...s,
+    coarseGrid: new PointGrid(s.coarse.positions, (s.coarseGrid as PointGrid).cellSize),
+    fineGrid: new PointGrid(s.fine.positions, (s.fineGrid as PointGrid).cellSize),
+  };
+}
+
+/** Indices of points that keep at least `distance` from one another, taken greedily in order. */
+function spreadPoints(positions: Float32Array, distance: number): Uint32Array {
+  const grid = new PointGrid(positions, distance);
+  const near = new Uint32Array(64);
+  const covered = new Uint8Array(positions.length / 3);
+  const out: number[] = [];
+  for (let i = 0; i < covered.length; i++) {
+    if (covered[i]) continue;
+    out.push(i);
+    const k = grid.within(positions[3 * i], positions[3 * i + 1], positions[3 * i + 2], distance, near);
+    for (let j = 0; j < k; j++) covered[near[j]] = 1;
+  }
+  return Uint32Array.from(out);
+}
