@@ -144,44 +144,51 @@ function partition(table: MovedEvidence, n: number): number[] {
 }
 
 /**
- * The move that makes the piece agree best, if there is one: a block, and with it any others that gain by going along
- * (two halves that are each consistent would else hold each other where they are).
+ * Sets that could be moved together, starting from one block and always taking along the block that gains most by it (two
+ * halves that are each consistent would else hold each other where they are). The first block stays.
  */
+function* growingSets(
+  table: MovedEvidence,
+  seed: readonly number[],
+  blocks: readonly number[][],
+): Generator<{ set: readonly number[]; comparison: Comparison }> {
+  const compare = (set: readonly number[]): Comparison => {
+    const rest = blocks.flat().filter((k) => !set.includes(k));
+    return table.between(set, rest);
+  };
+  let left = blocks.slice(1).filter((b) => b !== seed);
+  let set = seed;
+  for (;;) {
+    const comparison = compare(set);
+    yield { set, comparison };
+    const by = advantage(comparison);
+    const next = left
+      .map((block) => ({ block, by: advantage(compare([...set, ...block])) }))
+      .reduce((a, b) => (b.by > a.by ? b : a), { block: [] as number[], by });
+    if (next.block.length === 0) return;
+    set = [...set, ...next.block];
+    left = left.filter((b) => b !== next.block);
+  }
+}
+
+/** The move that makes the piece agree best, if there is one. */
 function bestMove(
   tables: readonly MovedEvidence[],
   blocks: readonly number[][],
-): { motion: Mat4; set: number[] } | undefined {
-  let best: { motion: Mat4; set: number[]; by: number } | undefined;
+): { motion: Mat4; set: readonly number[] } | undefined {
+  let best: { motion: Mat4; set: readonly number[]; by: number } | undefined;
   for (const table of tables) {
     for (const seed of blocks.slice(1)) {
-      const left = blocks.slice(1).filter((b) => b !== seed);
-      let set = seed;
-      let by = advantage(againstRest(table, set, blocks));
-      for (;;) {
+      for (const { set, comparison } of growingSets(table, seed, blocks)) {
+        const by = advantage(comparison);
         if (by > 0 && (!best || by > best.by)) best = { motion: table.motion, set, by };
-        let next: { block: number[]; by: number } | undefined;
-        for (const block of left) {
-          const joined = advantage(againstRest(table, [...set, ...block], blocks));
-          if (joined > Math.max(by, next?.by ?? -Infinity)) next = { block, by: joined };
-        }
-        if (!next) break;
-        set = [...set, ...next.block];
-        by = next.by;
-        left.splice(left.indexOf(next.block), 1);
       }
     }
   }
   return best;
 }
 
-/** A set of positions against all others. */
-function againstRest(table: MovedEvidence, set: readonly number[], blocks: readonly number[][]): Comparison {
-  return table.between(
-    set,
-    blocks.flat().filter((k) => !set.includes(k)),
-  );
-}
-
+/** Rival places of the blocks that could move, alone or with others, against the first. */
 function rivalsOf(
   tables: readonly MovedEvidence[],
   blocks: readonly number[][],
@@ -190,8 +197,10 @@ function rivalsOf(
   return blocks.slice(1).flatMap((block) => {
     const scans = block.map((k) => list[k]);
     return tables.flatMap((table) => {
-      const c = againstRest(table, block, blocks);
-      return inDoubt(c) ? [{ scans, pieceFromPiece: table.motion, chosen: c.chosen, rival: c.rival }] : [];
+      for (const { comparison: c } of growingSets(table, block, blocks)) {
+        if (inDoubt(c)) return [{ scans, pieceFromPiece: table.motion, chosen: c.chosen, rival: c.rival }];
+      }
+      return [];
     });
   });
 }

@@ -15,10 +15,12 @@ import type { GroupJoiner } from './group-joiner.js';
 /** A rival place is ruled out if it is contradicted by so much more, as a share of the points that match. */
 const REFUTED = 0.4;
 /** So much of the moved scans, or of what matches in the chosen place, must match in a rival one. */
-const LEAST_OVERLAP = 0.35;
+const LEAST_OVERLAP = 0.6;
 /** By so much a rival's score must be better for its scans to be moved there; or its paint by so many deviations. */
 const BETTER = 1.05;
 const HINT = 1;
+/** Taken from a move's advantage while shape or overlap forbid it: other scans may have to go along. */
+const FORBIDDEN = 1000;
 const SAMPLES = 800;
 
 /** Two sets of scans against each other: as placed, and with the first set moved. */
@@ -55,10 +57,10 @@ export function inDoubt(c: Comparison): boolean {
 const overlapsEnough = (c: Comparison): boolean =>
   c.rival.matched > LEAST_OVERLAP * Math.min(c.points, c.chosen.matched);
 
-/** How much better the rival place is, in deviations of the paint: below 0 if it is worse, -Infinity if impossible. */
+/** How much better the rival place is, in deviations of the paint: below 0 if it is worse, far below if impossible. */
 export function advantage(c: Comparison): number {
-  if (!overlapsEnough(c) || isImpossible(c) || evidenceQuality(c.rival) <= 0) return -Infinity;
   const paint = paintPrefers(c.rival, c.chosen);
+  if (!overlapsEnough(c) || isImpossible(c) || evidenceQuality(c.rival) <= 0) return paint - FORBIDDEN;
   if (Math.abs(paint) > HINT) return paint;
   // Where the paint leaves it open a better score counts as a hint.
   return evidenceScore(c.rival) > BETTER * Math.max(0, evidenceScore(c.chosen)) ? HINT : 0;
