@@ -75,9 +75,9 @@ export const registerAutomatic = defineOperation({
   async run({ scans }, params, ctx) {
     const { registerScans } = await import('@amber-knit/core/registration');
     const result = await registerScans(scans, params, ctx);
-    for (const { scans: moving, rivals } of result.doubts) {
-      const places = rivals.length === 1 ? 'another place' : `${rivals.length} other places`;
-      ctx.note(`${listed(moving)} could as well sit in ${places}: placed, not registered, until you choose.`);
+    const doubtful = result.doubts.flatMap((d) => d.scans);
+    if (doubtful.length > 0) {
+      ctx.note(`${listed(doubtful)} could as well sit elsewhere: placed, not registered, until you choose.`);
     }
     for (const p of result.placements) if (p.state === 'loose') ctx.note(`${p.name} fits nowhere and stays loose.`);
     return { outputs: { placements: result.placements }, figures: registrationFigures(result) };

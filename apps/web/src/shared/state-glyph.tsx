@@ -3,7 +3,7 @@ export type GlyphState = 'loose' | 'placed' | 'registered' | 'excluded' | 'outda
 
 const WORDS: Record<GlyphState, string> = {
   loose: 'loose',
-  placed: 'placed, not sure',
+  placed: 'placed',
   registered: 'registered',
   excluded: 'excluded',
   outdated: 'out of date',

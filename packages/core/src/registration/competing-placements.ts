@@ -4,7 +4,7 @@ import type { RunContext } from '../runtime/run-context.js';
 import { DisjointSets } from '../spatial/disjoint-sets.js';
 import { evidenceScore, paintCorrelation, type Evidence } from './evidence.js';
 import type { GroupJoiner } from './group-joiner.js';
-import { advantage, against, inDoubt, isRefuted, MovedEvidence, type Comparison } from './moved-evidence.js';
+import { advantage, inDoubt, isRefuted, MovedEvidence, refutation, type Comparison } from './moved-evidence.js';
 import type { PairCandidate } from './pair-candidates.js';
 import { findPieceMotions } from './piece-motions.js';
 import type { PreparedScan } from './prepared-scan.js';
@@ -68,8 +68,9 @@ export function findCompetingPlacements(
       for (const table of tables) table.update(better.set, poses);
       continue;
     }
-    const named = blocks.map((block) => block.map((k) => list[k]));
-    const rivals = rivalsOf(tables, blocks, list);
+    const held = heldBlock(tables, blocks);
+    const named = [held, ...blocks.filter((b) => b !== held)].map((block) => block.map((k) => list[k]));
+    const rivals = rivalsOf(tables, blocks, held, list);
     const turned =
       move < most && paintTells(tables, list) ? betterTurn(named, rivals, poses, joiner, searched) : undefined;
     if (!turned) return { poses, blocks: named, rivals };
@@ -120,7 +121,7 @@ function surestBlocks(tables: readonly MovedEvidence[], list: readonly number[],
   return [...blocks.values()].sort((a, b) => first(b) - first(a) || b.length - a.length);
 }
 
-/** Clusters scans, those first whose pairs contradict the motion most; the number of each scan's cluster. */
+/** Clusters scans, those first that speak most strongly against the motion; the number of each scan's cluster. */
 function partition(table: MovedEvidence, n: number): number[] {
   const sets = new DisjointSets(n);
   for (;;) {
@@ -134,7 +135,7 @@ function partition(table: MovedEvidence, n: number): number[] {
         if (!isRefuted(there)) continue;
         const back = table.between(clusters[b], clusters[a]);
         if (!isRefuted(back)) continue;
-        const by = against(there) + against(back);
+        const by = Math.min(refutation(there), refutation(back));
         if (!best || by > best.by) best = { a: clusters[a][0], b: clusters[b][0], by };
       }
     }
@@ -145,18 +146,19 @@ function partition(table: MovedEvidence, n: number): number[] {
 
 /**
  * Sets that could be moved together, starting from one block and always taking along the block that gains most by it (two
- * halves that are each consistent would else hold each other where they are). The first block stays.
+ * halves that are each consistent would else hold each other where they are). The `held` block stays.
  */
 function* growingSets(
   table: MovedEvidence,
   seed: readonly number[],
   blocks: readonly number[][],
+  held?: readonly number[],
 ): Generator<{ set: readonly number[]; comparison: Comparison }> {
   const compare = (set: readonly number[]): Comparison => {
     const rest = blocks.flat().filter((k) => !set.includes(k));
     return table.between(set, rest);
   };
-  let left = blocks.slice(1).filter((b) => b !== seed);
+  let left = blocks.filter((b) => b !== seed && b !== held);
   let set = seed;
   for (;;) {
     const comparison = compare(set);
@@ -178,7 +180,7 @@ function bestMove(
 ): { motion: Mat4; set: readonly number[] } | undefined {
   let best: { motion: Mat4; set: readonly number[]; by: number } | undefined;
   for (const table of tables) {
-    for (const seed of blocks.slice(1)) {
+    for (const seed of blocks) {
       for (const { set, comparison } of growingSets(table, seed, blocks)) {
         const by = advantage(comparison);
         if (by > 0 && (!best || by > best.by)) best = { motion: table.motion, set, by };
@@ -188,16 +190,25 @@ function bestMove(
   return best;
 }
 
-/** Rival places of the blocks that could move, alone or with others, against the first. */
+/** The block that the others are judged against: the first that could not move itself, else the first of all. */
+function heldBlock(tables: readonly MovedEvidence[], blocks: readonly number[][]): readonly number[] {
+  const couldMove = (block: number[]): boolean =>
+    tables.some((table) => inDoubt(growingSets(table, block, blocks).next().value!.comparison));
+  return blocks.find((block) => !couldMove(block)) ?? blocks[0] ?? [];
+}
+
+/** Rival places of the blocks that could move, alone or with others, against the one that is held. */
 function rivalsOf(
   tables: readonly MovedEvidence[],
   blocks: readonly number[][],
+  held: readonly number[],
   list: readonly number[],
 ): RivalPlacement[] {
-  return blocks.slice(1).flatMap((block) => {
+  return blocks.flatMap((block) => {
+    if (block === held) return [];
     const scans = block.map((k) => list[k]);
     return tables.flatMap((table) => {
-      for (const { comparison: c } of growingSets(table, block, blocks)) {
+      for (const { comparison: c } of growingSets(table, block, blocks, held)) {
         if (inDoubt(c)) return [{ scans, pieceFromPiece: table.motion, chosen: c.chosen, rival: c.rival }];
       }
       return [];

@@ -121,7 +121,7 @@ export function evidenceScore(e: Evidence): number {
 }
 
 /** Standard deviations by which the fine contrast must agree better to rule a placement out, and to rank it lower. */
-const CERTAIN = 4;
+export const CERTAIN = 4;
 const LIKELY = 2.5;
 /** Below these, shading and glare may make the agreement; found on simulated scans. */
 const LEAST_CORRELATION = 0.25;

@@ -1,6 +1,7 @@
 import { identity, multiply, type Mat4 } from '../math/mat4.js';
 import {
   addEvidence,
+  CERTAIN,
   contradictions,
   evidenceQuality,
   evidenceScore,
@@ -14,6 +15,8 @@ import type { GroupJoiner } from './group-joiner.js';
 
 /** A rival place is ruled out if it is contradicted by so much more, as a share of the points that match. */
 const REFUTED = 0.4;
+/** Contradictions are compared to at least this share of the points. */
+const LEAST_SCALE = 0.5;
 /** So much of the moved scans, or of what matches in the chosen place, must match in a rival one. */
 const LEAST_OVERLAP = 0.6;
 /** By so much a rival's score must be better for its scans to be moved there; or its paint by so many deviations. */
@@ -35,18 +38,18 @@ export interface Comparison {
  * True if the rival place is contradicted clearly more than the chosen one, by paint or by shape. How much overlaps says
  * little: a wheel's scans turned by a wrong spoke may overlap more than in their right place.
  */
-export function isRefuted(c: Comparison): boolean {
-  return paintDecides(c.chosen, c.rival) > 0 || isImpossible(c);
+export const isRefuted = (c: Comparison): boolean => refutation(c) > 1;
+
+/** How strongly paint or shape speak against the rival place; more than 1 rules it out. */
+export function refutation(c: Comparison): number {
+  const paint = paintDecides(c.chosen, c.rival) > 0 ? paintPrefers(c.chosen, c.rival) / CERTAIN : 0;
+  return Math.max(paint, shapeAgainst(c));
 }
 
-/** True if the rival place is ruled out by shape, free space or marks. */
-function isImpossible(c: Comparison): boolean {
-  return against(c) > REFUTED * Math.min(c.points, Math.max(c.chosen.matched, c.rival.matched));
-}
-
-/** By how much more the rival place is contradicted, in matched points. */
-export function against({ chosen, rival }: Comparison): number {
-  return PENALTY * (contradictions(rival) - contradictions(chosen));
+/** The same by shape, free space and marks alone; where little overlaps it takes more than a few points. */
+function shapeAgainst({ chosen, rival, points }: Comparison): number {
+  const scale = Math.min(points, Math.max(chosen.matched, rival.matched, LEAST_SCALE * points));
+  return (PENALTY * (contradictions(rival) - contradictions(chosen))) / (REFUTED * scale || 1);
 }
 
 /** True if the first set could sit at the rival place as far as these pairs tell. */
@@ -60,7 +63,7 @@ const overlapsEnough = (c: Comparison): boolean =>
 /** How much better the rival place is, in deviations of the paint: below 0 if it is worse, far below if impossible. */
 export function advantage(c: Comparison): number {
   const paint = paintPrefers(c.rival, c.chosen);
-  if (!overlapsEnough(c) || isImpossible(c) || evidenceQuality(c.rival) <= 0) return paint - FORBIDDEN;
+  if (!overlapsEnough(c) || shapeAgainst(c) > 1 || evidenceQuality(c.rival) <= 0) return paint - FORBIDDEN;
   if (Math.abs(paint) > HINT) return paint;
   // Where the paint leaves it open a better score counts as a hint.
   return evidenceScore(c.rival) > BETTER * Math.max(0, evidenceScore(c.chosen)) ? HINT : 0;

@@ -56,9 +56,9 @@ export function StagePanel({
       {open.map((s) => (
         <RunningStep key={s.id} step={s} />
       ))}
+      {stage === 'register' && piece.doubts.length > 0 && <DoubtPanel piece={piece} busy={open.length > 0} />}
       {last && <LastResult step={last} />}
       {children}
-      {stage === 'register' && piece.doubts.length > 0 && <DoubtPanel piece={piece} busy={open.length > 0} />}
       {own.map((o, i) => {
         const lack = missing(piece, o);
         return lack ? (

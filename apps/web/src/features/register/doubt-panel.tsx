@@ -27,8 +27,8 @@ export function DoubtPanel({ piece, busy }: { piece: PieceView; busy: boolean })
         <StateGlyph state="placed" color="var(--amber)" /> {scans === 1 ? '1 scan' : `${scans} scans`} in doubt
       </h3>
       <p className="mb-2 mt-1 text-muted">
-        They fit in several places about as well, so they are placed, not registered. Look at a place to try it in the
-        view; nothing is changed until you choose.
+        They fit in several places about as well, so they are placed, not registered. Pick one to try it in the view;
+        nothing is changed until you choose.
       </p>
       <div className="flex items-center gap-1.5">
         <span className="min-w-0 flex-1 truncate font-medium" title={doubt.scans.join(', ')}>
@@ -101,36 +101,36 @@ function Places({
     <fieldset className="m-0 mt-1 min-w-0 border-0 p-0">
       <legend className="sr-only">Places for {namesOf(doubt)}</legend>
       <p className="mb-2 mt-0 text-muted">{verdictWords(doubt.places)}</p>
-      <div className="grid grid-cols-2 gap-2">
+      <div className="flex flex-col gap-2">
         {doubt.places.map((place, i) => (
           <label
             key={i}
-            className={`block cursor-pointer rounded-lg border p-1.5 has-focus-visible:outline-2 ${
+            className={`grid cursor-pointer grid-cols-[7.4rem_1fr] gap-2.5 rounded-lg border p-1.5 has-focus-visible:outline-2 ${
               tried === i ? 'border-amber bg-sunk' : 'border-line'
             }`}
           >
             <PlacePicture piece={piece} doubt={doubt} place={place} samples={samples} />
-            <span className="mt-1 flex items-start gap-1.5">
-              <input
-                type="radio"
-                name={`place-${doubt.scans[0]}`}
-                checked={tried === i}
-                onChange={() => setTried(i)}
-                className="mt-1 accent-[var(--amber)]"
-              />
-              <span>
+            <span className="min-w-0">
+              <span className="flex items-center gap-1.5">
+                <input
+                  type="radio"
+                  name={`place-${doubt.scans[0]}`}
+                  checked={tried === i}
+                  onChange={() => setTried(i)}
+                  className="accent-[var(--amber)]"
+                />
                 <b>{i === 0 ? 'Now' : `Place ${i}`}</b>
-                {i > 0 && <span className="block text-muted">{motionWords(place.pieceFromPiece)}</span>}
               </span>
+              {i > 0 && <span className="block text-muted">{motionWords(place.pieceFromPiece)}</span>}
+              <dl className="num m-0 grid grid-cols-[1fr_auto] gap-x-1 text-[0.88em]">
+                {agreementRows(place.agreement).map((row) => (
+                  <div key={row.name} className="contents" title={row.help}>
+                    <dt className="text-muted">{row.name}</dt>
+                    <dd className="m-0 whitespace-nowrap text-right">{row.value}</dd>
+                  </div>
+                ))}
+              </dl>
             </span>
-            <dl className="num m-0 mt-1 grid grid-cols-[1fr_auto] gap-x-1 text-[0.92em]">
-              {agreementRows(place.agreement).map((row) => (
-                <div key={row.name} className="contents" title={row.help}>
-                  <dt className="text-muted">{row.name}</dt>
-                  <dd className="m-0 text-right">{row.value}</dd>
-                </div>
-              ))}
-            </dl>
           </label>
         ))}
       </div>

@@ -1,0 +1,10 @@
+import { chromium } from '@playwright/test';
+import { browserOptions } from './browser-options.mjs';
+import fs from 'fs';
+const b = await chromium.launch(browserOptions); const page = await b.newPage({ viewport: { width: 1280, height: 800 } });
+page.on('pageerror', e => console.log('ERR', e.message));
+const url='http://127.0.0.1:4780/pieces/4e786efd-7186-4cc3-9aa8-aae85b940596/bench/capture';
+await page.goto(url.replace(/bench.*/,'bench/register')); await page.waitForTimeout(6000);
+await page.screenshot({ path: '/tmp/doubt1.png' });
+await page.getByRole("radio").nth(2).check(); await page.waitForTimeout(1500); await page.screenshot({ path: "/tmp/doubt2.png" }); await page.getByRole("button",{name:"Use the dark theme"}).click(); await page.getByRole("button",{name:/Leave all/}).scrollIntoViewIfNeeded(); await page.waitForTimeout(800); await page.screenshot({ path: "/tmp/doubt3.png" });
+await b.close();
