@@ -11,10 +11,12 @@ import {
   multiply,
   RigidFit,
   rotationAngle,
+  screwOf,
   smallestEigenvector3,
   solveCholeskyInPlace,
   symmetricEigen,
   transformPoint,
+  turnAbout,
 } from './index.js';
 
 test('the same seed gives the same numbers, another seed others', () => {
@@ -115,4 +117,31 @@ test('linear systems are solved', () => {
     50,
   );
   x.forEach((v, i) => expect(y[i]).toBeCloseTo(v, 6));
+});
+
+describe('turns about an axis', () => {
+  test('points on the axis stay, others go round it', () => {
+    const axis = { point: [10, 5, 0] as [number, number, number], direction: [0, 0, 1] as [number, number, number] };
+    const quarter = turnAbout(axis, Math.PI / 2);
+    expect(transformPoint(quarter, 10, 5, 7)).toEqual([expect.closeTo(10), expect.closeTo(5), expect.closeTo(7)]);
+    expect(transformPoint(quarter, 13, 5, 0)).toEqual([expect.closeTo(10), expect.closeTo(8), expect.closeTo(0)]);
+  });
+
+  test.each([0.2, 1.5, 3, Math.PI])('a screw of %f radians gives its axis, angle and shift back', (angle) => {
+    const direction: [number, number, number] = [2 / 3, -1 / 3, 2 / 3];
+    const turn = turnAbout({ point: [4, 20, -7], direction }, angle);
+    const m = multiply(turn, fromQuaternion(1, 0, 0, 0, 5 * direction[0], 5 * direction[1], 5 * direction[2]));
+    const screw = screwOf(m)!;
+    expect(screw.angle).toBeCloseTo(angle, 6);
+    const sign = Math.sign(screw.axis.direction[0]);
+    screw.axis.direction.forEach((v, k) => expect(sign * v).toBeCloseTo(direction[k], 5));
+    expect(sign * screw.shift).toBeCloseTo(5, 5);
+    // The axis' points are those that the motion only shifts along it.
+    const moved = transformPoint(m, ...screw.axis.point);
+    moved.forEach((v, k) => expect(v - screw.axis.point[k]).toBeCloseTo(5 * direction[k], 4));
+  });
+
+  test('what does not turn has no axis', () => {
+    expect(screwOf(fromQuaternion(1, 0, 0, 0, 3, 0, 0))).toBeUndefined();
+  });
 });

@@ -1,0 +1,56 @@
+import { expect, test } from '@playwright/test';
+import { writePly } from '@amber-knit/core/io';
+import { handWheel, simulateSingleViews, truthMesh } from '@amber-knit/demo';
+
+/** Views of the hand wheel painted evenly all over: its five spokes cannot be told apart. */
+const views = simulateSingleViews(truthMesh(handWheel), () => [64, 88, 78], {
+  views: 4,
+  setups: 2,
+  tables: false,
+  points: 16_000,
+});
+
+test('scans that fit in several places are placed in doubt; the operator tries the places and chooses', async ({
+  page,
+}) => {
+  test.setTimeout(180_000);
+  await page.goto('/');
+  await page.getByRole('button', { name: 'New piece' }).click();
+  await page.getByLabel('Name').fill('Even wheel');
+  await page.getByRole('button', { name: 'Make it' }).click();
+  await page.getByLabel('Scan files').setInputFiles(
+    views.map((v) => ({
+      name: `${v.name}.ply`,
+      mimeType: 'application/octet-stream',
+      buffer: Buffer.from(writePly(v.cloud)),
+    })),
+  );
+  const strands = page.getByRole('complementary', { name: 'Strands' });
+  await expect(strands.getByText(/^scan_0\d$/)).toHaveCount(4, { timeout: 30_000 });
+  await page.getByRole('link', { name: /^Register/ }).click();
+  await page.locator('button[type=submit]', { hasText: 'Register all scans' }).click();
+
+  const doubt = page.getByRole('region', { name: 'Scans in doubt' });
+  await expect(doubt.getByText(/scans? in doubt/)).toBeVisible({ timeout: 90_000 });
+  const before = await strands.getByText(/placed$/).count();
+  expect(before).toBeGreaterThan(0);
+  await expect(doubt.getByText('turned by 72°').or(doubt.getByText('turned by 144°')).first()).toBeVisible();
+  await expect(doubt.getByText(/too even for its paint/)).toBeVisible();
+
+  // The keyboard walks through the places; nothing changes until one is chosen.
+  const places = doubt.getByRole('radio');
+  await places.first().focus();
+  await page.keyboard.press('ArrowDown');
+  await expect(places.nth(1)).toBeChecked();
+  await doubt.getByRole('button', { name: 'It belongs in place 1' }).click();
+  await expect(strands.getByText(/placed$/)).toHaveCount(before - 1, { timeout: 60_000 });
+
+  // What is left is left where it is; undo brings the doubt back.
+  if (before > 1) {
+    await doubt.getByRole('button', { name: /^Leave all/ }).click();
+    await expect(strands.getByText(/registered$/)).toHaveCount(4, { timeout: 60_000 });
+    await expect(doubt).toBeHidden();
+    await page.getByRole('button', { name: 'Undo', exact: true }).click();
+    await expect(doubt).toBeVisible();
+  }
+});
