@@ -1,14 +1,7 @@
 import { expect, test } from '@playwright/test';
-import { writePly } from '@amber-knit/core/io';
-import { handWheel, simulateSingleViews, truthMesh } from '@amber-knit/demo';
+import { evenWheelFiles } from './even-wheel.mjs';
 
-/** Views of the hand wheel painted evenly all over: its five spokes cannot be told apart. */
-const views = simulateSingleViews(truthMesh(handWheel), () => [64, 88, 78], {
-  views: 4,
-  setups: 2,
-  tables: false,
-  points: 16_000,
-});
+const files = evenWheelFiles(4, 16_000);
 
 test('scans that fit in several places are placed in doubt; the operator tries the places and chooses', async ({
   page,
@@ -18,13 +11,7 @@ test('scans that fit in several places are placed in doubt; the operator tries t
   await page.getByRole('button', { name: 'New piece' }).click();
   await page.getByLabel('Name').fill('Even wheel');
   await page.getByRole('button', { name: 'Make it' }).click();
-  await page.getByLabel('Scan files').setInputFiles(
-    views.map((v) => ({
-      name: `${v.name}.ply`,
-      mimeType: 'application/octet-stream',
-      buffer: Buffer.from(writePly(v.cloud)),
-    })),
-  );
+  await page.getByLabel('Scan files').setInputFiles(files);
   const strands = page.getByRole('complementary', { name: 'Strands' });
   await expect(strands.getByText(/^scan_0\d$/)).toHaveCount(4, { timeout: 30_000 });
   await page.getByRole('link', { name: /^Register/ }).click();

@@ -8,6 +8,7 @@
 import { parseArgs } from 'node:util';
 import { chromium } from '@playwright/test';
 import { browserOptions } from './browser-options.mjs';
+import { evenWheelFiles } from './even-wheel.mjs';
 
 const { values } = parseArgs({
   options: {
@@ -34,9 +35,9 @@ async function call(method, path, body) {
 const piece = (await call('GET', 'pieces')).find((p) => p.name === 'Galley jug');
 
 /** Runs one operation with its suggested values and waits for its end. */
-async function run(operationId, params = {}) {
-  const suggested = await call('GET', `pieces/${piece.id}/suggestions?operation=${operationId}`);
-  let step = await call('POST', `pieces/${piece.id}/steps`, {
+async function run(operationId, params = {}, { id } = piece) {
+  const suggested = await call('GET', `pieces/${id}/suggestions?operation=${operationId}`);
+  let step = await call('POST', `pieces/${id}/steps`, {
     operationId,
     params: { ...suggested, ...params },
   });
@@ -79,6 +80,18 @@ if (wanted('plan') || wanted('capture')) {
     await page.getByRole('button', { name: 'Go', exact: true }).click();
     await page.waitForTimeout(16_000);
     await page.getByRole('complementary', { name: /Capture/ }).evaluate((e) => e.scrollTo(0, 0));
+  });
+}
+
+if (wanted('doubt')) {
+  const wheel = await call('POST', 'pieces', { name: 'Hand wheel, painted evenly' });
+  await page.goto(`${base}/pieces/${wheel.id}/bench/capture`);
+  await page.getByLabel('Scan files').setInputFiles(evenWheelFiles(8, 60_000));
+  await page.getByRole('complementary', { name: 'Strands' }).getByText('scan_07').waitFor({ timeout: 90_000 });
+  await run('register.automatic', {}, wheel);
+  await picture('doubt', `/pieces/${wheel.id}/bench/register`, async () => {
+    await page.getByRole('radio').nth(1).check();
+    await page.waitForTimeout(1500);
   });
 }
 
