@@ -11,7 +11,7 @@ import {
   type EvidenceScale,
 } from './evidence.js';
 import { findGroupPlacements } from './group-hypotheses.js';
-import { refineJointly, type RefinementScan } from './joint-refinement.js';
+import { REFINE_JOINTLY_DEFAULTS, refineJointly, type RefinementScan } from './joint-refinement.js';
 import type { PairCandidate } from './pair-candidates.js';
 import type { PreparedScan } from './prepared-scan.js';
 import type { ScanGroups } from './scan-groups.js';
@@ -88,8 +88,8 @@ export class GroupJoiner {
     return judgePlacement(this.scans[i], this.scans[j], jFromI, this.scale, samples);
   }
 
-  /** Refines the listed scans' entries of `poses` together, roughly. */
-  settle(list: readonly number[], poses: Mat4[], iterations: number): void {
+  /** Refines the listed scans' entries of `poses` together, roughly; `hold` as for `refineJointly`. */
+  settle(list: readonly number[], poses: Mat4[], iterations: number, hold = REFINE_JOINTLY_DEFAULTS.hold): void {
     const { pieceFromScan } = refineJointly(
       list.map((i) => this.refinement[i]),
       list.map((i) => poses[i]),
@@ -100,7 +100,7 @@ export class GroupJoiner {
         endTukey: Math.max(0.5 * this.scale.cell, 5 * this.scale.noise),
         maxIterations: iterations,
         samples: 400,
-        hold: 1e-2,
+        hold,
       },
       this.ctx.part(1, 1),
     );

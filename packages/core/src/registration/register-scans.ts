@@ -9,6 +9,7 @@ import { evidenceScore, marksAreMeaningful, withoutMarks, type EvidenceScale } f
 import { refineJointly, type PairResidual, type RefinementScan } from './joint-refinement.js';
 import { findPairCandidates, type PairCandidate } from './pair-candidates.js';
 import { uprightFrame } from './upright-frame.js';
+import { polishByPaint } from './paint-polish.js';
 import { prepareScanTask, reviveScan, suggestScale } from './prepare-scan.js';
 import type { PreparedScan, RegistrationScale } from './prepared-scan.js';
 
@@ -182,15 +183,17 @@ function finish(
       endDistance: 1.5 * scale.fine,
       endTukey: Math.max(4.685 * noise, 0.15 * scale.fine),
       // What the shape leaves free, as the turn of a round body, stays where paint and features have put it.
-      hold: 1e-2,
+      hold: 1e-4,
     },
     ctx,
   );
+  const moved = prepared.map((_, i): Mat4 | undefined => refined.pieceFromScan[list.indexOf(i)]);
+  polishByPaint(prepared, moved, list[fixed], { cell: scale.fine, noise }, ctx.part(1, 1));
   // The reference decides the piece's frame; everything else follows it.
   const pieceFromReference = uprightFrame(scanData[list[fixed]]);
   const pieceFromOld = multiply(pieceFromReference, invertRigid(refined.pieceFromScan[fixed]));
   list.forEach((i, k) => {
-    placements[i].pieceFromScan = k === fixed ? pieceFromReference : multiply(pieceFromOld, refined.pieceFromScan[k]);
+    placements[i].pieceFromScan = k === fixed ? pieceFromReference : multiply(pieceFromOld, moved[i]!);
     placements[i].state = 'registered';
   });
   const place = (m: Mat4): Mat4 => multiply(multiply(pieceFromOld, m), invertRigid(pieceFromOld));

@@ -1,12 +1,15 @@
 import { dot3, identity, multiply, screwOf, turnAbout, type Axis, type Mat4 } from '../math/index.js';
 import { evidenceQuality, paintCorrelation, paintDecides, type Evidence } from './evidence.js';
 import type { GroupJoiner } from './group-joiner.js';
+import { vertexOf } from './parabola.js';
 
 /** Angles tried all round, and offsets from the best, in steps, through which a parabola is laid. */
 const STEPS = 240;
 const FINE = [-0.8, -0.6, -0.4, -0.2, 0, 0.2, 0.4, 0.6, 0.8];
 const LOOK_SAMPLES = 150;
 const SAMPLES = 5000;
+/** What the shape leaves free stays where the paint has put it while the rest settles. */
+const HOLD = 1e-2;
 /** Motions that turn by less (radians), or shift along the axis by more (mm), are no turns. */
 const LEAST_TURN = 0.1;
 const MOST_SHIFT = 2;
@@ -46,7 +49,7 @@ export function findBetterTurn(
     }
     const vertex = vertexOf(FINE.map((t) => [t, agreement(judgeAt(axis, top.angle + t * step, SAMPLES))]));
     const there = turned(axis, top.angle + vertex * step);
-    joiner.settle([...others, ...moving], there, 5);
+    joiner.settle([...others, ...moving], there, 5, HOLD);
     const evidence = joiner.judge(moving, others, there, SAMPLES);
     if (!best || agreement(evidence) > agreement(best.evidence)) best = { poses: there, evidence };
   }
@@ -68,16 +71,4 @@ function distinctAxes(motions: readonly Mat4[]): Axis[] {
     if (!known) out.push(axis);
   }
   return out;
-}
-
-/** Where the parabola through points (least squares, offsets symmetrical about 0) is highest; within the offsets. */
-function vertexOf(points: readonly (readonly [number, number])[]): number {
-  const most = Math.max(...points.map(([t]) => t));
-  const sum = (f: (t: number, v: number) => number): number => points.reduce((s, [t, v]) => s + f(t, v), 0);
-  const s2 = sum((t) => t * t);
-  const s4 = sum((t) => t ** 4);
-  const n = points.length;
-  const slope = sum((t, v) => t * v) / s2;
-  const bend = (sum((t, v) => t * t * v) - (s2 * sum((_, v) => v)) / n) / (s4 - (s2 * s2) / n);
-  return bend < 0 ? Math.max(-most, Math.min(most, -slope / (2 * bend))) : 0;
 }
