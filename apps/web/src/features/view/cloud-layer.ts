@@ -8,6 +8,7 @@ interface LoadedCloud {
   points: number;
   abort: AbortController;
   color: string;
+  faint: boolean;
 }
 
 /** The scans as points, streamed page by page. */
@@ -32,6 +33,7 @@ export class CloudLayer {
       const loaded = this.clouds.get(item.artifactId) ?? (behind ? undefined : this.load(item));
       if (!loaded) continue;
       loaded.color = item.color;
+      loaded.faint = item.faint;
       loaded.group.matrixAutoUpdate = false;
       loaded.group.matrix.fromArray(item.matrix);
       loaded.group.matrixWorldNeedsUpdate = true;
@@ -53,6 +55,12 @@ export class CloudLayer {
           material.vertexColors = useTrue;
           material.needsUpdate = true;
         }
+        if (material.transparent !== cloud.faint) {
+          material.transparent = cloud.faint;
+          material.needsUpdate = true;
+        }
+        material.opacity = cloud.faint ? 0.18 : 1;
+        material.depthWrite = !cloud.faint;
         material.color.set(useTrue ? '#ffffff' : color === 'shape' ? '#8d8471' : cloud.color);
       }
     }
@@ -117,6 +125,7 @@ export class CloudLayer {
       points: 0,
       abort: new AbortController(),
       color: item.color,
+      faint: item.faint,
     };
     loaded.group.userData.scanId = item.scanId;
     this.clouds.set(item.artifactId, loaded);

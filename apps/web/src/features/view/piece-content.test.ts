@@ -1,5 +1,5 @@
 import type { PieceView, ScanView } from '@amber-knit/contracts';
-import { viewReducer, scanHidden, scanIsolated } from '../../app/view-slice';
+import { placeTried, viewReducer, scanHidden, scanIsolated } from '../../app/view-slice';
 import { contentForStage } from './piece-content';
 
 const settings = viewReducer(undefined, { type: 'start' });
@@ -42,6 +42,20 @@ test('loose scans lie side by side, sensor up upwards, none on another', () => {
 test('registered scans stand where they were placed', () => {
   const { clouds } = contentForStage(piece([scan('a', 'registered')]), 'register', settings);
   expect(clouds[0].matrix).toEqual(IDENTITY);
+});
+
+test('a tried place moves only its scans and makes the others faint', () => {
+  const shifted = [...IDENTITY.slice(0, 12), 1, 2, 3, 1];
+  const tried = viewReducer(settings, placeTried({ scans: ['b'], pieceFromPiece: shifted }));
+  const two = piece([scan('a', 'registered'), scan('b', 'registered')]);
+  const { clouds } = contentForStage(two, 'register', tried);
+  expect(clouds.map((c) => c.matrix.slice(12, 15))).toEqual([
+    [0, 0, 0],
+    [1, 2, 3],
+  ]);
+  expect(clouds.map((c) => c.faint)).toEqual([true, false]);
+  const back = contentForStage(two, 'register', viewReducer(tried, placeTried(null)));
+  expect(back.clouds.every((c) => !c.faint && c.matrix[12] === 0)).toBe(true);
 });
 
 test('from Fuse on the surface is shown, from Texture on the coloured one', () => {

@@ -17,6 +17,7 @@ export function contentForStage(piece: PieceView, stage: Stage, settings: ViewSe
       artifactId: s.cloud.id,
       color: strandColor(s.colorIndex),
       matrix: s.placement.state === 'loose' ? looseMatrix(s, loose.indexOf(s), piece) : placedMatrix(s, settings),
+      faint: settings.tried !== null && !settings.tried.scans.includes(s.name),
       visible: settings.isolated ? settings.isolated === s.id : !settings.hidden.includes(s.id),
     })),
   };

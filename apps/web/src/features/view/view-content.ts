@@ -8,6 +8,8 @@ export interface CloudItem {
   /** Column-major 4×4: view from scan. */
   matrix: number[];
   visible: boolean;
+  /** Drawn faintly: other scans are being tried. */
+  faint: boolean;
 }
 
 export interface ViewContent {
