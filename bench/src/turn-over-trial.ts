@@ -54,20 +54,20 @@ function scanByHand(name: string, turn: Mat4, seed: number): { scan: Scan; objec
 }
 
 /**
- * Scans the jug by hand upright and upside down and lets the second scan be placed onto the first: placed right, left
- * loose, or (never) placed wrong. Right: within 2° and 3 mm at the object's middle, most of which is the drift of the
- * hand-held scans themselves.
+ * Scans the jug by hand upright and upside down and lets the second scan be placed onto the first: placed right, in doubt
+ * and asked, left loose, or (never) placed wrong. Right: within 2° and 3 mm at the object's middle, most of which is the
+ * drift of the hand-held scans themselves.
  */
 export async function turnOverTrial(seeds: number): Promise<void> {
   const b = boundsOf(transformPoints(UPRIGHT, truth.positions));
   const centre: Vec3 = [0, 0, (b.max[2] - b.min[2]) / 2];
-  const outcome = { right: 0, loose: 0, wrong: 0 };
+  const outcome = { right: 0, asked: 0, loose: 0, wrong: 0 };
   for (let seed = 1; seed <= seeds; seed++) {
     const a = scanByHand('Upright', UPRIGHT, seed);
     const c = scanByHand('Upside down', UPSIDE_DOWN, seed + 100);
     const { placements } = await registerScans([a.scan, c.scan], {}, createRunContext());
     const [pa, pc] = placements;
-    let word: keyof typeof outcome = 'loose';
+    let word: keyof typeof outcome = pc.state === 'placed' || pa.state === 'placed' ? 'asked' : 'loose';
     let detail = '';
     if (pa.state === 'registered' && pc.state === 'registered') {
       const found = multiply(invertRigid(pa.pieceFromScan), pc.pieceFromScan);
@@ -85,5 +85,7 @@ export async function turnOverTrial(seeds: number): Promise<void> {
     outcome[word]++;
     console.log(`seed ${seed}: ${word} ${detail} (${a.tracked} and ${c.tracked} of 121 frames tracked)`);
   }
-  console.log(`placed right ${outcome.right}, left loose ${outcome.loose}, placed wrong ${outcome.wrong}`);
+  console.log(
+    `placed right ${outcome.right}, asked ${outcome.asked}, left loose ${outcome.loose}, placed wrong ${outcome.wrong}`,
+  );
 }

@@ -24,7 +24,9 @@ const BETTER = 1.05;
 const HINT = 1;
 /** Taken from a move's advantage while shape or overlap forbid it: other scans may have to go along. */
 const FORBIDDEN = 1000;
+/** Points looked at for each pair: at least so many, and more where there are few scans to gather them from. */
 const SAMPLES = 800;
+const SAMPLES_OF_A_SCAN = 8000;
 
 /** Two sets of scans against each other: as placed, and with the first set moved. */
 export interface Comparison {
@@ -98,6 +100,7 @@ export class MovedEvidence {
   update(positions: readonly number[], poses: readonly (Mat4 | undefined)[]): void {
     const { list, joiner } = this;
     const n = list.length;
+    const samples = Math.max(SAMPLES, Math.ceil(SAMPLES_OF_A_SCAN / Math.max(1, n - 1)));
     const at = poses.map((p) => p ?? identity());
     const gone = at.slice();
     for (let a = 0; a < n; a++) {
@@ -105,8 +108,8 @@ export class MovedEvidence {
       for (let b = 0; b < n; b++) {
         if (a === b || !(positions.includes(a) || positions.includes(b))) continue;
         if (b < a) this.chosen[a * n + b] = this.chosen[b * n + a];
-        else this.chosen[a * n + b] = joiner.judgePair(list[a], list[b], at, SAMPLES);
-        this.moved[a * n + b] = joiner.judgePair(list[a], list[b], gone, SAMPLES);
+        else this.chosen[a * n + b] = joiner.judgePair(list[a], list[b], at, samples);
+        this.moved[a * n + b] = joiner.judgePair(list[a], list[b], gone, samples);
       }
       gone[list[a]] = at[list[a]];
     }

@@ -11,8 +11,8 @@ import type { PreparedScan } from './prepared-scan.js';
 
 /** Motions followed up at most. */
 const MAX_MOTIONS = 16;
-/** So much of some scan must match where the motion takes it. */
-const LEAST_OVERLAP = 0.2;
+/** So much of some scan, or of what matches of it now, must match where the motion takes it. */
+const LEAST_OVERLAP = 0.4;
 const LOOK_SAMPLES = 60;
 
 /**
@@ -52,6 +52,7 @@ export function findPieceMotions(
   const step = Math.max(1, count / 2000);
   const sample = Uint32Array.from({ length: Math.floor(count / step) }, (_, k) => Math.floor(k * step));
   const at = poses.map((p) => p ?? identity());
+  const couldSit = firstLook(list, at, joiner);
   const out: Mat4[] = [];
   const consider = (motion: Mat4): boolean => {
     if (out.length >= MAX_MOTIONS) return false;
@@ -61,7 +62,7 @@ export function findPieceMotions(
     });
     const settled = fit.wellPosed && same(fit.targetFromSource, motion) ? fit.targetFromSource : motion;
     if (same(settled, identity()) || out.some((m) => same(m, settled))) return false;
-    if (!movesSomething(settled, list, at, joiner)) return false;
+    if (!couldSit(settled)) return false;
     out.push(settled);
     return true;
   };
@@ -74,15 +75,17 @@ export function findPieceMotions(
   return out;
 }
 
-/** A first look: could any scan sit there? */
-function movesSomething(motion: Mat4, list: readonly number[], at: Mat4[], joiner: GroupJoiner): boolean {
-  return list.some((i) => {
-    const gone = at.slice();
-    gone[i] = multiply(motion, at[i]);
-    const others = list.filter((j) => j !== i);
-    const there = joiner.judge([i], others, gone, LOOK_SAMPLES);
-    return there.matched > LEAST_OVERLAP * joiner.pointsOf(i) && evidenceScore(there) > 0;
-  });
+/** A first look at whether any scan could sit where a motion takes it. */
+function firstLook(list: readonly number[], at: Mat4[], joiner: GroupJoiner): (motion: Mat4) => boolean {
+  const others = list.map((i) => list.filter((j) => j !== i));
+  const now = list.map((i, k) => joiner.judge([i], others[k], at, LOOK_SAMPLES).matched);
+  return (motion) =>
+    list.some((i, k) => {
+      const gone = at.slice();
+      gone[i] = multiply(motion, at[i]);
+      const there = joiner.judge([i], others[k], gone, LOOK_SAMPLES);
+      return there.matched > LEAST_OVERLAP * Math.min(2 * joiner.pointsOf(i), now[k]) && evidenceScore(there) > 0;
+    });
 }
 
 function wholeCloud(
