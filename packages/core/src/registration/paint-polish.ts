@@ -14,7 +14,7 @@ const WEAK = 0.01;
 const OFFSETS = [-0.9, -0.6, -0.3, 0, 0.3, 0.6, 0.9];
 const ROUNDS = 2;
 /** Correlation from which on the paint is followed. */
-const TELLING = 0.25;
+const TELLING = 0.3;
 const INFORMATION_SAMPLES = 1500;
 const PAINT_SAMPLES = 4000;
 /** Scans lie on each other if so many of the points tried have partners. */
