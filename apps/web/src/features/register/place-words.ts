@@ -40,7 +40,7 @@ export function agreementRows(a: PlacementAgreement): { name: string; value: str
 }
 
 /** Paint below this says nothing. */
-const TELLING = 0.15;
+const TELLING = 0.3;
 
 /** What the figures of all places together say, in one or two sentences. */
 export function verdictWords(places: readonly PlaceView[]): string {
