@@ -4,7 +4,15 @@ import type { RunContext } from '../runtime/run-context.js';
 import { DisjointSets } from '../spatial/disjoint-sets.js';
 import { evidenceScore, paintCorrelation, type Evidence } from './evidence.js';
 import type { GroupJoiner } from './group-joiner.js';
-import { advantage, inDoubt, isRefuted, MovedEvidence, refutation, type Comparison } from './moved-evidence.js';
+import {
+  advantage,
+  inDoubt,
+  isRefuted,
+  MovedEvidence,
+  refutation,
+  StandingEvidence,
+  type Comparison,
+} from './moved-evidence.js';
 import type { PairCandidate } from './pair-candidates.js';
 import { findPieceMotions } from './piece-motions.js';
 import type { PreparedScan } from './prepared-scan.js';
@@ -53,10 +61,18 @@ export function findCompetingPlacements(
   const poses = placed.slice();
   const list = poses.flatMap((p, i) => (p ? [i] : []));
   const motions = findPieceMotions(scans, poses, list, candidates, coarseCell, joiner);
-  const tables = motions.map((motion, k) => {
-    ctx.checkpoint((0.5 * k) / motions.length);
-    return new MovedEvidence(motion, list, poses, joiner);
-  });
+  const standing = new StandingEvidence(list, joiner);
+  const tables = motions.map((motion) => new MovedEvidence(motion, standing));
+  const judge = (positions: readonly number[]): void => {
+    if (tables.length === 0) return;
+    standing.update(positions, poses);
+    for (const table of tables) {
+      ctx.checkpoint(0.5);
+      table.update(positions, poses);
+    }
+  };
+  const all = list.map((_, k) => k);
+  judge(all);
   const most = MOVES_EACH * list.length;
   const searched = new Set<string>();
   for (let move = 0; ; move++) {
@@ -65,7 +81,7 @@ export function findCompetingPlacements(
     const better = move < most ? bestMove(tables, blocks) : undefined;
     if (better) {
       for (const k of better.set) poses[list[k]] = multiply(better.motion, poses[list[k]]!);
-      for (const table of tables) table.update(better.set, poses);
+      judge(better.set);
       continue;
     }
     const held = heldBlock(tables, blocks);
@@ -75,11 +91,7 @@ export function findCompetingPlacements(
       move < most && paintTells(tables, list) ? betterTurn(named, rivals, poses, joiner, searched) : undefined;
     if (!turned) return { poses, blocks: named, rivals };
     for (const i of list) poses[i] = turned[i];
-    for (const table of tables)
-      table.update(
-        list.map((_, k) => k),
-        poses,
-      );
+    judge(all);
   }
 }
 

@@ -71,45 +71,61 @@ export function advantage(c: Comparison): number {
   return evidenceScore(c.rival) > BETTER * Math.max(0, evidenceScore(c.chosen)) ? HINT : 0;
 }
 
-/**
- * Evidence of every listed scan against every other, as they sit and with the first of the two moved. Kept up to date
- * when scans are moved for good.
- */
-export class MovedEvidence {
-  private readonly chosen: Evidence[];
-  private readonly moved: Evidence[];
+/** Evidence of every listed scan against every other, row by row. */
+class PairTable {
+  readonly n: number;
+  readonly pairs: Evidence[];
+  /** Fewer scans are looked at more closely. */
+  protected readonly samples: number;
+
+  constructor(
+    readonly list: readonly number[],
+    readonly joiner: GroupJoiner,
+  ) {
+    this.n = list.length;
+    this.pairs = Array.from({ length: this.n * this.n }, noEvidence);
+    this.samples = Math.max(SAMPLES, Math.ceil(SAMPLES_OF_A_SCAN / Math.max(1, this.n - 1)));
+  }
+}
+
+/** How the scans agree as they sit: the same for all motions, so judged once. */
+export class StandingEvidence extends PairTable {
+  /** Judges anew all pairs with one of these positions in the list. */
+  update(positions: readonly number[], poses: readonly (Mat4 | undefined)[]): void {
+    const { n, list } = this;
+    const at = poses.map((p) => p ?? identity());
+    for (let a = 0; a < n; a++) {
+      for (let b = a + 1; b < n; b++) {
+        if (!positions.includes(a) && !positions.includes(b)) continue;
+        const evidence = this.joiner.judgePair(list[a], list[b], at, this.samples);
+        this.pairs[a * n + b] = this.pairs[b * n + a] = evidence;
+      }
+    }
+  }
+}
+
+/** How the scans would agree with the first of each two moved. Kept up to date when scans are moved for good. */
+export class MovedEvidence extends PairTable {
   private readonly points: number[];
 
   constructor(
     readonly motion: Mat4,
-    private readonly list: readonly number[],
-    poses: readonly (Mat4 | undefined)[],
-    private readonly joiner: GroupJoiner,
+    private readonly standing: StandingEvidence,
   ) {
-    const n = list.length;
-    this.points = list.map((i) => joiner.pointsOf(i));
-    this.chosen = Array.from({ length: n * n }, noEvidence);
-    this.moved = Array.from({ length: n * n }, noEvidence);
-    this.update(
-      list.map((_, k) => k),
-      poses,
-    );
+    super(standing.list, standing.joiner);
+    this.points = standing.list.map((i) => standing.joiner.pointsOf(i));
   }
 
   /** Judges anew all pairs with one of these positions in the list. */
   update(positions: readonly number[], poses: readonly (Mat4 | undefined)[]): void {
-    const { list, joiner } = this;
-    const n = list.length;
-    const samples = Math.max(SAMPLES, Math.ceil(SAMPLES_OF_A_SCAN / Math.max(1, n - 1)));
+    const { n, list } = this;
     const at = poses.map((p) => p ?? identity());
     const gone = at.slice();
     for (let a = 0; a < n; a++) {
       gone[list[a]] = multiply(this.motion, at[list[a]]);
       for (let b = 0; b < n; b++) {
         if (a === b || !(positions.includes(a) || positions.includes(b))) continue;
-        if (b < a) this.chosen[a * n + b] = this.chosen[b * n + a];
-        else this.chosen[a * n + b] = joiner.judgePair(list[a], list[b], at, samples);
-        this.moved[a * n + b] = joiner.judgePair(list[a], list[b], gone, samples);
+        this.pairs[a * n + b] = this.joiner.judgePair(list[a], list[b], gone, this.samples);
       }
       gone[list[a]] = at[list[a]];
     }
@@ -117,13 +133,12 @@ export class MovedEvidence {
 
   /** Sums over the pairs between two sets of positions in the list, the first of them moved. */
   between(a: readonly number[], b: readonly number[]): Comparison {
-    const n = this.list.length;
     const chosen = noEvidence();
     const rival = noEvidence();
     for (const i of a) {
       for (const j of b) {
-        addEvidence(chosen, this.chosen[i * n + j]);
-        addEvidence(rival, this.moved[i * n + j]);
+        addEvidence(chosen, this.standing.pairs[i * this.n + j]);
+        addEvidence(rival, this.pairs[i * this.n + j]);
       }
     }
     const points = (set: readonly number[]): number => set.reduce((sum, i) => sum + this.points[i], 0);
