@@ -16,6 +16,7 @@ module.exports = {
     only('stored', core('stored'), [core('math|runtime|geometry|bundle')]),
     only('io', core('io'), [core('math|runtime|geometry|bundle|stored')]),
     only('pointcloud', core('pointcloud'), [core('math|runtime|geometry|spatial')]),
+    only('selection', core('selection'), [core('math|runtime|geometry|spatial|pointcloud')]),
     only('mesh', core('mesh'), [core('math|runtime|geometry|spatial')]),
     only('registration', core('registration'), [core('math|runtime|geometry|spatial|pointcloud|mesh')]),
     only('fusion', core('fusion'), [core('math|runtime|geometry|spatial|pointcloud|mesh')]),

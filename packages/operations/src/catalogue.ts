@@ -3,6 +3,7 @@ import { captureImport } from './capture-import.js';
 import { captureLineLaser } from './capture-line-laser.js';
 import { captureLive } from './capture-live.js';
 import { checkInspect } from './check-inspect.js';
+import { cleanCut } from './clean-cut.js';
 import { cleanStrays } from './clean-strays.js';
 import { cleanSupport } from './clean-support.js';
 import { cleanThin } from './clean-thin.js';
@@ -24,6 +25,7 @@ export const OPERATIONS = [
   captureLineLaser,
   cleanSupport,
   cleanStrays,
+  cleanCut,
   cleanThin,
   registerAutomatic,
   registerFine,

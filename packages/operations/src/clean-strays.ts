@@ -1,9 +1,9 @@
 import { sensorPositions } from '@amber-knit/core/geometry';
 import { defineOperation } from './operation.js';
-import { count, eachScan } from './each-scan.js';
+import { count, eachScan, EachScanParams } from './each-scan.js';
 import { RatioParam } from './params.js';
 
-export class CleanStraysParams {
+export class CleanStraysParams extends EachScanParams {
   @RatioParam({
     title: 'Least density',
     min: 0,
@@ -32,13 +32,14 @@ export class CleanStraysParams {
 
 export const cleanStrays = defineOperation({
   id: 'clean.strays',
-  version: 1,
+  version: 2,
   stage: 'clean',
   title: 'Remove stray points',
   help: 'Drops points that stand alone, flying pixels at edges, and small loose pieces.',
   needs: ['scans'],
   gives: ['scans'],
   params: CleanStraysParams,
+  reads: (params) => params.only,
   suggest: () => ({}),
   async run({ scans }, params, ctx) {
     const { removeStrayPoints } = await import('@amber-knit/core/pointcloud');
@@ -47,12 +48,15 @@ export const cleanStrays = defineOperation({
       pieceRatio: params.pieceRatio,
       maxIncidenceRad: (params.maxIncidenceDeg * Math.PI) / 180,
     };
-    const result = eachScan(scans, ctx, (scan, part) => {
+    const result = eachScan(scans, params, ctx, (scan, part) => {
       const r = removeStrayPoints(scan.cloud, sensorPositions(scan), options, part);
       const removed = r.sparse + r.grazing + r.smallPieces;
       return { scan: removed > 0 ? { ...scan, cloud: r.cloud } : scan, counts: { removed } };
     });
-    return { outputs: { scans: result.scans }, figures: { removedPoints: result.totals.removed, scans: scans.length } };
+    return {
+      outputs: { scans: result.scans },
+      figures: { removedPoints: result.totals.removed, scans: result.worked },
+    };
   },
   summarize: (f) => `${count(f.removedPoints)} stray points removed in ${f.scans} scans`,
 });

@@ -1,8 +1,8 @@
 import { defineOperation } from './operation.js';
-import { count, eachScan } from './each-scan.js';
+import { count, eachScan, EachScanParams } from './each-scan.js';
 import { ChoiceParam, LengthParam, RatioParam } from './params.js';
 
-export class CleanSupportParams {
+export class CleanSupportParams extends EachScanParams {
   @LengthParam({
     title: 'Clearance',
     min: 0,
@@ -30,23 +30,24 @@ export class CleanSupportParams {
 
 export const cleanSupport = defineOperation({
   id: 'clean.support',
-  version: 2,
+  version: 3,
   stage: 'clean',
   title: 'Remove the support',
   help: 'Finds the table or floor under the object in each scan and removes it with the thin rim above it. What is lost at the foot is covered by another setup.',
   needs: ['scans'],
   gives: ['scans'],
   params: CleanSupportParams,
+  reads: (params) => params.only,
   suggest: () => ({}),
   async run({ scans }, params, ctx) {
     const { withoutSupport } = await import('./without-support.js');
-    const result = eachScan(scans, ctx, (scan, part) => {
+    const result = eachScan(scans, params, ctx, (scan, part) => {
       const r = withoutSupport(scan, { ...params, lowerLevels: params.levels === 'lower' }, part);
       return { scan: r.scan, counts: { removed: r.removed, supports: r.found ? 1 : 0 } };
     });
     return {
       outputs: { scans: result.scans },
-      figures: { removedPoints: result.totals.removed, scansWithSupport: result.totals.supports, scans: scans.length },
+      figures: { removedPoints: result.totals.removed, scansWithSupport: result.totals.supports, scans: result.worked },
     };
   },
   summarize: (f) => `Support removed in ${f.scansWithSupport} of ${f.scans} scans: ${count(f.removedPoints)} points`,

@@ -1,9 +1,9 @@
 import { pointCount } from '@amber-knit/core/geometry';
 import { defineOperation } from './operation.js';
-import { count, eachScan } from './each-scan.js';
+import { count, eachScan, EachScanParams } from './each-scan.js';
 import { LengthParam } from './params.js';
 
-export class CleanThinParams {
+export class CleanThinParams extends EachScanParams {
   @LengthParam({
     title: 'Cell',
     min: 0.02,
@@ -15,19 +15,20 @@ export class CleanThinParams {
 
 export const cleanThin = defineOperation({
   id: 'clean.thin',
-  version: 1,
+  version: 2,
   stage: 'clean',
   title: 'Thin out',
   help: 'Thins heavy scans to an even spacing and evens out noise while doing so.',
   needs: ['scans'],
   gives: ['scans'],
   params: CleanThinParams,
+  reads: (params) => params.only,
   suggest: (s) => ({ cell: Math.max(0.02, Math.round(150 * s.spacing) / 100) }),
-  async run({ scans }, { cell }, ctx) {
+  async run({ scans }, params, ctx) {
     const { thinByVoxel } = await import('@amber-knit/core/pointcloud');
-    const result = eachScan(scans, ctx, (scan, part) => {
+    const result = eachScan(scans, params, ctx, (scan, part) => {
       part.checkpoint(0);
-      const cloud = thinByVoxel(scan.cloud, cell).cloud;
+      const cloud = thinByVoxel(scan.cloud, params.cell).cloud;
       return { scan: { ...scan, cloud }, counts: { before: pointCount(scan.cloud), after: pointCount(cloud) } };
     });
     return {

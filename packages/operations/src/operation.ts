@@ -73,6 +73,8 @@ export interface Operation<
   uses?: readonly ArtifactKind[];
   gives: readonly Out[];
   params: ParamsClass<P>;
+  /** Names of the scans that it reads, so that others need not be loaded; all if absent or empty. */
+  reads?(params: P): readonly string[];
   /** Starting values that follow from the data. */
   suggest(stats: PieceStats): Partial<P>;
   run(inputs: Pick<WorkData, In> & Partial<WorkData>, params: P, ctx: RunContext): Promise<OperationResult<Out>>;

@@ -1,19 +1,31 @@
 import 'reflect-metadata';
 import { plainToInstance } from 'class-transformer';
-import { IsBoolean, IsIn, IsInt, IsNumber, IsString, Max, MaxLength, Min, validateSync } from 'class-validator';
+import {
+  ArrayMaxSize,
+  IsArray,
+  IsBoolean,
+  IsIn,
+  IsInt,
+  IsNumber,
+  IsString,
+  Max,
+  MaxLength,
+  Min,
+  validateSync,
+} from 'class-validator';
 import { GeometryError } from '@amber-knit/core/runtime';
 
 /** What a form, a command line and a help page need to know of one parameter. */
 export interface ParamField {
   name: string;
-  kind: 'length' | 'count' | 'ratio' | 'choice' | 'flag' | 'text';
+  kind: 'length' | 'count' | 'ratio' | 'choice' | 'flag' | 'text' | 'scans';
   title: string;
   help: string;
   unit?: string;
   min?: number;
   max?: number;
   choices?: { value: string; title: string }[];
-  /** What 0, or an empty text, stands for, in a word or two; such a field may be left empty. */
+  /** What 0, or an empty text or list, stands for, in a word or two; such a field may be left empty. */
   whenEmpty?: string;
   default: unknown;
 }
@@ -59,6 +71,15 @@ export const FlagParam = (o: { title: string; help: string }): PropertyDecorator
 /** A short text. */
 export const TextParam = (o: { title: string; help: string; whenEmpty?: string }): PropertyDecorator =>
   field('text', o, [IsString(), MaxLength(120)]);
+
+/** Names of scans; none stands for all. */
+export const ScansParam = (o: { title: string; help: string }): PropertyDecorator =>
+  field('scans', { ...o, whenEmpty: 'all scans' }, [
+    IsArray(),
+    ArrayMaxSize(1000),
+    IsString({ each: true }),
+    MaxLength(200, { each: true }),
+  ]);
 
 export type ParamsClass<P extends object> = new () => P;
 
@@ -107,5 +128,9 @@ export function parseParamText(fields: ParamField[], name: string, text: string)
         ? false
         : text;
   if (f.kind === 'choice' || f.kind === 'text') return text;
+  if (f.kind === 'scans') {
+    const names = text.split(',').map((n) => n.trim());
+    return names.filter((n) => n !== '');
+  }
   return text.trim() === '' ? text : Number(text);
 }

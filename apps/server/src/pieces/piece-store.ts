@@ -52,19 +52,21 @@ export class PieceStore {
     await manager.save(piece);
   }
 
-  /** Adds scans to a piece and to its heads. */
+  /** Adds scans to a piece and advances its state to `changed`, or to what stands now, with them. */
   async addScans(
     pieceId: string,
     stepId: string | null,
     scans: NewScan[],
     manager: EntityManager,
+    changed?: Heads,
   ): Promise<Artifact[]> {
     const piece = await manager.findOneByOrFail(Piece, { id: pieceId });
-    const heads = await this.heads(piece, manager);
+    const heads = changed ?? (await this.heads(piece, manager));
     const clouds = { ...heads.clouds };
     const made: Artifact[] = [];
     const existing = await manager.findBy(ScanRow, { pieceId });
-    const taken = new Set(existing.map((s) => s.name));
+    // A name is free again once its scan is undone or taken out.
+    const taken = new Set(existing.filter((s) => clouds[s.id]).map((s) => s.name));
     let colorIndex = existing.length;
     for (const scan of scans) {
       let name = scan.name;
@@ -102,13 +104,21 @@ export class PieceStore {
       for (const c of result.clouds) {
         const row = rows.find((r) => r.name === c.name && heads.clouds[r.id]);
         if (!row || c.frames) {
-          fresh.push({ name: c.name, setup, cloud: c.cloud, frames: c.frames, frameCount: c.frameCount });
+          const source = rows.find((r) => r.name === c.splitFrom && heads.clouds[r.id]);
+          fresh.push({
+            name: c.name,
+            setup: source?.setup ?? setup,
+            cloud: c.cloud,
+            frames: c.frames,
+            frameCount: c.frameCount,
+          });
           continue;
         }
         const artifact = await this.saveArtifact(pieceId, stepId, c.cloud, manager);
         next.clouds[row.id] = artifact.id;
         made.push(artifact.id);
       }
+      for (const row of rows) if (result.dropped.includes(row.name)) delete next.clouds[row.id];
       for (const slot of ['placements', 'mesh', 'model', 'picture'] as const) {
         const encoded = result[slot];
         if (!encoded) continue;
@@ -131,7 +141,7 @@ export class PieceStore {
         );
         made.push(artifact.id);
       }
-      if (fresh.length > 0) made.push(...(await this.addScans(pieceId, stepId, fresh, manager)).map((a) => a.id));
+      if (fresh.length > 0) made.push(...(await this.addScans(pieceId, stepId, fresh, manager, next)).map((a) => a.id));
       else if (JSON.stringify(next) !== JSON.stringify(heads)) await this.advance(pieceId, stepId, next, manager);
       return made;
     });

@@ -2,22 +2,28 @@ import {
   boundsOf,
   diagonalOf,
   pointCount,
+  sensorPositions,
   triangleCount,
   type Placement,
   type PlacementAgreement,
   type PlacementDoubt,
+  type PointCloud,
   type Scan,
   type TexturedMesh,
   type TriangleMesh,
 } from '@amber-knit/core/geometry';
 import {
+  applyCut,
   decodeCloud,
+  decodeCut,
   decodeFrames,
   decodeMesh,
   encodeCloud,
   encodeColorPng,
+  encodeCut,
   encodeFrames,
   encodeMesh,
+  rowsLeftOf,
 } from '@amber-knit/core/stored';
 import { inspectTopology, simplifyMesh } from '@amber-knit/core/mesh';
 import { estimateSpacing } from '@amber-knit/core/pointcloud';
@@ -31,11 +37,33 @@ export interface EncodedArtifact {
   facts: ArtifactView['facts'];
 }
 
-export function encodeScanCloud(scan: Scan): EncodedArtifact {
+/** A stored cloud with its points in memory. */
+export interface StoredCloud {
+  id: string;
+  cloud: PointCloud;
+}
+
+/** Viewpoints kept with a cloud: enough to tell from where each place was seen. */
+const MOST_VIEWPOINTS = 64;
+
+/** At most `most` of some values, evenly taken; undefined if there are none. */
+function someOf<T>(values: readonly T[], most: number): T[] | undefined {
+  if (values.length === 0) return undefined;
+  const step = Math.max(1, values.length / most);
+  return Array.from({ length: Math.min(most, values.length) }, (_, i) => values[Math.floor(i * step)]);
+}
+
+/** Encodes a scan's cloud: as a cut if it is what is left of a stored cloud, else as it is. */
+export function encodeScanCloud(scan: Scan, base?: StoredCloud): EncodedArtifact {
   const b = boundsOf(scan.cloud.positions);
+  const meta = { viewpoints: someOf(sensorPositions(scan), MOST_VIEWPOINTS) };
+  const kept = base && scan.storedAs === base.id ? rowsLeftOf(base.cloud, scan.cloud) : undefined;
   return {
     kind: 'cloud',
-    bytes: encodeCloud(scan.cloud, scan.backdrop, { viewpoints: scan.viewpoints }),
+    bytes:
+      base && kept
+        ? encodeCut({ base: base.id, kept, backdrop: scan.backdrop, meta }, scan.cloud.positions)
+        : encodeCloud(scan.cloud, scan.backdrop, meta),
     facts: {
       points: pointCount(scan.cloud),
       spacing: estimateSpacing(scan.cloud),
@@ -44,6 +72,7 @@ export function encodeScanCloud(scan: Scan): EncodedArtifact {
       depth: b.max[1] - b.min[1],
       height: b.max[2] - b.min[2],
       colours: scan.cloud.colors !== undefined,
+      ...(base && kept ? { base: base.id } : {}),
     },
   };
 }
@@ -53,14 +82,32 @@ export function encodeScanFrames(scan: Scan): EncodedArtifact | undefined {
   return { kind: 'frames', bytes: encodeFrames(scan.frames), facts: { frames: scan.frames.length } };
 }
 
-export function decodeScan(name: string, cloud: Uint8Array, frames?: Uint8Array): Scan {
-  const c = decodeCloud(cloud);
+/** A scan's stored bytes. */
+export interface StoredScan {
+  name: string;
+  cloud: Uint8Array;
+  /** Id of the artifact that holds the points, and its bytes if the cloud is a cut of it. */
+  storedAs: string;
+  base?: Uint8Array;
+  frames?: Uint8Array;
+}
+
+/** Decodes a scan, and the stored cloud that its points are rows of. */
+export function decodeScan({ name, cloud, storedAs, base, frames }: StoredScan): { scan: Scan; stored: StoredCloud } {
+  const cut = base && decodeCut(cloud);
+  const whole = decodeCloud(base ?? cloud);
+  const { rows: _rows, ...stored } = whole.cloud;
+  const { meta, backdrop } = cut ?? whole;
   return {
-    name,
-    cloud: c.cloud,
-    backdrop: c.backdrop,
-    viewpoints: c.meta.viewpoints as Scan['viewpoints'],
-    ...(frames ? { frames: decodeFrames(frames) } : {}),
+    scan: {
+      name,
+      cloud: cut ? applyCut(whole.cloud, cut) : whole.cloud,
+      storedAs,
+      backdrop,
+      viewpoints: meta.viewpoints as Scan['viewpoints'],
+      ...(frames ? { frames: decodeFrames(frames) } : {}),
+    },
+    stored: { id: storedAs, cloud: stored },
   };
 }
 

@@ -2,7 +2,7 @@ import { Worker } from 'node:worker_threads';
 import { hostname } from 'node:os';
 import type { DataSource } from 'typeorm';
 import { sharedCancelFlag } from '@amber-knit/core/runtime';
-import { findOperation } from '@amber-knit/operations';
+import { findOperation, parseParams } from '@amber-knit/operations';
 import { Artifact, Piece, ScanRow, Step } from '../database/entities.js';
 import type { PieceStore } from '../pieces/piece-store.js';
 import { CHANNELS, type StepQueue } from '../steps/step-queue.js';
@@ -150,11 +150,12 @@ export class StepRunner {
     const piece = await this.db.manager.findOneByOrFail(Piece, { id: step.pieceId });
     const heads = await this.pieces.heads(piece);
     const inputs: string[] = [];
-    const bytes = async (artifactId: string | undefined): Promise<Uint8Array | undefined> => {
-      if (!artifactId) return undefined;
-      inputs.push(artifactId);
-      return this.blobs.get((await this.db.manager.findOneByOrFail(Artifact, { id: artifactId })).blobSha256);
+    const artifact = async (id: string): Promise<Artifact> => {
+      inputs.push(id);
+      return this.db.manager.findOneByOrFail(Artifact, { id });
     };
+    const bytes = async (id: string | undefined | null): Promise<Uint8Array | undefined> =>
+      id ? this.blobs.get((await artifact(id)).blobSha256) : undefined;
     const job: ThreadJob = {
       operationId: step.operationId,
       params: step.params,
@@ -167,10 +168,18 @@ export class StepRunner {
         where: { pieceId: step.pieceId },
         order: { colorIndex: 'ASC' },
       });
+      const read = operation.reads?.(parseParams(operation.params, step.params)) ?? [];
       for (const row of rows) {
-        if (!heads.clouds[row.id]) continue;
-        const cloud = (await bytes(heads.clouds[row.id]))!;
-        job.scans.push({ name: row.name, cloud, frames: row.framesId ? await bytes(row.framesId) : undefined });
+        if (!heads.clouds[row.id] || (read.length > 0 && !read.includes(row.name))) continue;
+        const cloud = await artifact(heads.clouds[row.id]);
+        const baseId = cloud.facts.base as string | undefined;
+        job.scans.push({
+          name: row.name,
+          cloud: await this.blobs.get(cloud.blobSha256),
+          storedAs: baseId ?? cloud.id,
+          base: await bytes(baseId),
+          frames: await bytes(row.framesId),
+        });
       }
     }
     if (wanted.has('placements')) job.placements = await bytes(heads.placements);

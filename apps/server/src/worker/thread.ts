@@ -14,6 +14,7 @@ import {
   encodeScanFrames,
   encodeSurface,
   type EncodedArtifact,
+  type StoredScan,
 } from '../storage/artifact-codec.js';
 
 /** What the worker process hands to a thread: stored bytes, not objects. */
@@ -22,7 +23,7 @@ export interface ThreadJob {
   params: Record<string, unknown>;
   seed: number;
   cancelFlag: SharedArrayBuffer;
-  scans: { name: string; cloud: Uint8Array; frames?: Uint8Array }[];
+  scans: StoredScan[];
   placements?: Uint8Array;
   mesh?: Uint8Array;
   model?: Uint8Array;
@@ -33,7 +34,16 @@ export interface ThreadJob {
 export interface ThreadResult {
   figures: Record<string, number | string | boolean>;
   summary: string;
-  clouds: { name: string; cloud: EncodedArtifact; frames?: EncodedArtifact; frameCount: number }[];
+  clouds: {
+    name: string;
+    cloud: EncodedArtifact;
+    frames?: EncodedArtifact;
+    frameCount: number;
+    /** The scan that a new one was part of. */
+    splitFrom?: string;
+  }[];
+  /** Names of scans that were read and are no longer part of the piece. */
+  dropped: string[];
   placements?: EncodedArtifact;
   mesh?: EncodedArtifact;
   model?: EncodedArtifact;
@@ -50,7 +60,8 @@ export type ThreadMessage =
 /** Runs one operation from stored bytes to stored bytes. */
 async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise<ThreadResult> {
   const operation = findOperation(job.operationId);
-  const scans = job.scans.map((s) => decodeScan(s.name, s.cloud, s.frames));
+  const decoded = job.scans.map(decodeScan);
+  const scans = decoded.map((d) => d.scan);
   const data: Partial<WorkData> = {
     ...(scans.length > 0 ? { scans } : {}),
     ...(job.placements ? { placements: decodePlacements(job.placements) } : {}),
@@ -68,17 +79,23 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
   });
   const { outputs, figures } = await runOperation(operation, data, job.params, ctx).finally(() => pool.close());
   ctx.checkpoint(1, 'Storing');
+  // An operation that takes scans and gives scans says by its result which of them are left.
+  const left = operation.needs.includes('scans') ? outputs.scans : undefined;
+  const dropped = left ? scans.map((s) => s.name).filter((name) => !left.some((s) => s.name === name)) : [];
   const changed = (outputs.scans ?? []).filter((s) => !scans.some((old) => old.cloud === s.cloud));
   return {
     figures,
     summary: operation.summarize(figures),
     clouds: changed.map((s) => ({
       name: s.name,
-      cloud: encodeScanCloud(s),
+      cloud: encodeScanCloud(s, decoded.find((d) => d.stored.id === s.storedAs)?.stored),
       // Frames never change after capture; only a new scan brings some.
       frames: scans.some((old) => old.name === s.name) ? undefined : encodeScanFrames(s),
       frameCount: s.frames?.length ?? 0,
+      splitFrom: scans.find((old) => old.name !== s.name && old.storedAs !== undefined && old.storedAs === s.storedAs)
+        ?.name,
     })),
+    dropped,
     placements: outputs.placements && encodePlacements(outputs.placements),
     mesh: outputs.mesh && (await encodeSurface(outputs.mesh)),
     model: outputs.model && (await encodeSurface(outputs.model)),

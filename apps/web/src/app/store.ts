@@ -1,10 +1,11 @@
 import { configureStore } from '@reduxjs/toolkit';
 import { useDispatch, useSelector } from 'react-redux';
 import { api } from '../api/api';
+import { selectReducer } from './select-slice';
 import { viewReducer } from './view-slice';
 
 export const store = configureStore({
-  reducer: { [api.reducerPath]: api.reducer, view: viewReducer },
+  reducer: { [api.reducerPath]: api.reducer, view: viewReducer, select: selectReducer },
   middleware: (getDefault) => getDefault().concat(api.middleware),
 });
 

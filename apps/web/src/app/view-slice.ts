@@ -1,7 +1,12 @@
 import { createSlice, type PayloadAction } from '@reduxjs/toolkit';
 
 export type ColorMode = 'scan' | 'true' | 'shape' | 'invented';
-export type Tool = 'turn' | 'measure';
+/** Tools that select points: drawn in the view, or by a click. */
+export const SELECT_TOOLS = ['lasso', 'rectangle', 'brush', 'ball', 'piece', 'color', 'normal', 'plane'] as const;
+export type SelectTool = (typeof SELECT_TOOLS)[number];
+export type Tool = 'turn' | 'measure' | SelectTool;
+
+export const isSelectTool = (tool: Tool): tool is SelectTool => (SELECT_TOOLS as readonly string[]).includes(tool);
 
 /** How the 3D view shows things; ids and settings only, buffers live in the view. */
 export interface ViewSettings {

@@ -14,7 +14,7 @@ export interface BundleTable {
 }
 
 export interface BundleHeader {
-  kind: 'cloud' | 'mesh' | 'model' | 'frames' | 'capture';
+  kind: 'cloud' | 'cut' | 'mesh' | 'model' | 'frames' | 'capture' | 'selection';
   meta: Record<string, unknown>;
   tables: BundleTable[];
 }

@@ -1,3 +1,4 @@
+export * from './bit-set.js';
 export * from './cie-lab.js';
 export * from './depth-frame.js';
 export * from './point-cloud.js';

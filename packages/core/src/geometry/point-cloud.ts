@@ -9,6 +9,11 @@ export interface PointCloud {
   positions: Float32Array;
   normals?: Float32Array;
   colors?: Uint8Array;
+  /**
+   * Rows of the points in the stored cloud they were read from, n. Carried along where points are only left out, so that
+   * the result can be kept as a cut; whoever makes new points leaves it out.
+   */
+  rows?: Uint32Array;
 }
 
 export interface Bounds {
@@ -46,8 +51,10 @@ export function selectPoints(cloud: PointCloud, indices: ArrayLike<number>): Poi
   const out: PointCloud = { positions: new Float32Array(3 * n) };
   if (cloud.normals) out.normals = new Float32Array(3 * n);
   if (cloud.colors) out.colors = new Uint8Array(3 * n);
+  if (cloud.rows) out.rows = new Uint32Array(n);
   for (let i = 0; i < n; i++) {
     const s = 3 * indices[i];
+    if (out.rows) out.rows[i] = cloud.rows![indices[i]];
     for (let k = 0; k < 3; k++) {
       out.positions[3 * i + k] = cloud.positions[s + k];
       if (out.normals) out.normals[3 * i + k] = cloud.normals![s + k];

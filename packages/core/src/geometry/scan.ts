@@ -7,6 +7,8 @@ import type { PointCloud } from './point-cloud.js';
 export interface Scan {
   name: string;
   cloud: PointCloud;
+  /** Id of the stored cloud that `cloud.rows` counts in, where there is one. */
+  storedAs?: string;
   frames?: DepthFrame[];
   /** Where the sensor stood, in the scan's frame; absent if nothing is known. */
   viewpoints?: Vec3[];

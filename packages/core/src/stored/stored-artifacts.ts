@@ -62,12 +62,15 @@ export function encodeCloud(cloud: PointCloud, backdrop?: Float32Array, meta: Cl
   return encodeBundle('cloud', { ...meta, bounds: boundsOf(cloud.positions) }, tables);
 }
 
+/** Decodes a cloud; its `rows` count the points as they are stored. */
 export function decodeCloud(bytes: Uint8Array): { cloud: PointCloud; backdrop?: Float32Array; meta: CloudMeta } {
   const { header, tables } = decodeBundle(bytes);
   const t = tables.points ?? {};
+  const positions = (t.position as Float32Array) ?? new Float32Array(0);
   return {
     cloud: {
-      positions: (t.position as Float32Array) ?? new Float32Array(0),
+      positions,
+      rows: Uint32Array.from({ length: positions.length / 3 }, (_, i) => i),
       colors: t.color as Uint8Array | undefined,
       normals: t.normal as Float32Array | undefined,
     },

@@ -15,6 +15,7 @@ import { LineLaserPanel } from '../line-laser/line-laser-panel';
 import { LineLaserView } from '../line-laser/line-laser-view';
 import { PlanAdvicePanel } from '../plan/plan-advice';
 import { PlanForm } from '../plan/plan-form';
+import { selectionClient } from '../select/selection-client';
 import { Viewport } from '../view/viewport';
 import { StagePanel } from './stage-panel';
 import { StageRail } from './stage-rail';
@@ -30,7 +31,9 @@ const SHORTCUTS: [string, string][] = [
   ['+ and −', 'Zoom'],
   ['F', 'Fit everything into the view'],
   ['1 to 6', 'Front, back, left, right, top, below'],
-  ['Escape', 'Start a measurement again'],
+  ['Escape', 'Start a measurement, or a selection, again'],
+  ['Enter', 'With a selecting tool: click in the middle of the view'],
+  ['Delete', 'Cut the selected points away (Clean)'],
 ];
 
 /** The bench: all stages share it. */
@@ -54,14 +57,17 @@ export function BenchPage() {
       const target = e.target as HTMLElement;
       if (/^(INPUT|SELECT|TEXTAREA)$/.test(target.tagName)) return;
       if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'z') {
-        void move({ id: pieceId, direction: e.shiftKey ? 'redo' : 'undo' });
         e.preventDefault();
+        const direction = e.shiftKey ? 'redo' : 'undo';
+        // While points are being selected, selecting is undone first.
+        if (stage === 'clean' && selectionClient.step(direction)) return;
+        void move({ id: pieceId, direction });
       } else if (e.key === '?') setHelp(true);
       else if (e.key.toLowerCase() === 'l' && !e.ctrlKey && !e.metaKey) setLedger((v) => !v);
     };
     window.addEventListener('keydown', onKey);
     return () => window.removeEventListener('keydown', onKey);
-  }, [move, pieceId]);
+  }, [move, pieceId, stage]);
 
   if (!isStage(stage)) return <Navigate to={`/pieces/${pieceId}`} replace />;
   if (error) {

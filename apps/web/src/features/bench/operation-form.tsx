@@ -1,11 +1,12 @@
 import { useEffect, useId, useState } from 'react';
-import { useForm } from 'react-hook-form';
-import { ChevronDown, ChevronRight } from 'lucide-react';
+import { Controller, useForm, type Control } from 'react-hook-form';
+import { Label, Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headlessui/react';
+import { Check, ChevronDown, ChevronRight } from 'lucide-react';
 import type { OperationView, ParamField } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
 import { Button, Notice } from '../../shared/controls';
 
-type Values = Record<string, string | boolean>;
+type Values = Record<string, string | boolean | string[]>;
 
 /** The form of one operation, made from its definition, filled with suggested values. */
 export function OperationForm({
@@ -22,7 +23,7 @@ export function OperationForm({
   const { data: suggested } = api.useSuggestionsQuery({ pieceId, operationId: operation.id });
   const [run, { error, isLoading }] = api.useRunOperationMutation();
   const [open, setOpen] = useState(main);
-  const { register, handleSubmit, reset, formState } = useForm<Values>();
+  const { register, handleSubmit, reset, formState, control } = useForm<Values>();
   const panel = useId();
 
   useEffect(() => {
@@ -60,15 +61,19 @@ export function OperationForm({
           aria-label={operation.title}
         >
           <p className="m-0 text-muted">{operation.help}</p>
-          {operation.fields.map((f) => (
-            <Field
-              key={f.name}
-              field={f}
-              suggested={suggested?.[f.name] !== undefined}
-              input={register(f.name)}
-              invalid={Boolean(formState.errors[f.name])}
-            />
-          ))}
+          {operation.fields.map((f) =>
+            f.kind === 'scans' ? (
+              <ScansField key={f.name} pieceId={pieceId} field={f} control={control} />
+            ) : (
+              <Field
+                key={f.name}
+                field={f}
+                suggested={suggested?.[f.name] !== undefined}
+                input={register(f.name)}
+                invalid={Boolean(formState.errors[f.name])}
+              />
+            ),
+          )}
           {error && <Notice tone="error">{problemText(error)}</Notice>}
           <Button tone={main ? 'go' : 'plain'} type="submit" disabled={busy || isLoading} className="mt-1">
             {operation.title}
@@ -148,12 +153,64 @@ function Field({
   );
 }
 
-function toInput(f: ParamField, v: unknown): string | boolean {
+/** Which scans a step works on: all, or those picked from the list. */
+function ScansField({ pieceId, field: f, control }: { pieceId: string; field: ParamField; control: Control<Values> }) {
+  const { data: piece } = api.usePieceQuery(pieceId);
+  const names = piece?.scanList.map((s) => s.name) ?? [];
+  return (
+    <Controller
+      control={control}
+      name={f.name}
+      render={({ field }) => {
+        const chosen = Array.isArray(field.value) ? field.value.filter((n) => names.includes(n)) : [];
+        return (
+          <Listbox
+            as="div"
+            multiple
+            value={chosen}
+            onChange={field.onChange}
+            className="grid grid-cols-[1fr_8.2rem] items-center gap-2"
+          >
+            <Label title={f.help}>{f.title}</Label>
+            <ListboxButton className="flex w-full min-w-0 items-center justify-between rounded-lg border border-[var(--field)] bg-panel px-2 py-1 text-left text-ink">
+              <span className="truncate">
+                {chosen.length === 0 ? f.whenEmpty : chosen.length === 1 ? chosen[0] : `${chosen.length} scans`}
+              </span>
+              <ChevronDown size={14} className="shrink-0" />
+            </ListboxButton>
+            <ListboxOptions
+              anchor="bottom end"
+              className="z-10 mt-1 max-h-72 w-56 overflow-y-auto rounded-lg border border-line bg-panel p-1 shadow-lg"
+            >
+              {names.map((n) => (
+                <ListboxOption
+                  key={n}
+                  value={n}
+                  className="flex cursor-default items-center gap-2 rounded-md px-2 py-1 text-ink data-focus:bg-sunk"
+                >
+                  {({ selected }) => (
+                    <>
+                      <Check size={14} className={selected ? '' : 'invisible'} /> <span className="truncate">{n}</span>
+                    </>
+                  )}
+                </ListboxOption>
+              ))}
+            </ListboxOptions>
+          </Listbox>
+        );
+      }}
+    />
+  );
+}
+
+function toInput(f: ParamField, v: unknown): string | boolean | string[] {
+  if (f.kind === 'scans') return v as string[];
   if (f.kind === 'flag') return Boolean(v);
   return f.whenEmpty !== undefined && v === 0 ? '' : String(v);
 }
 
-function fromInput(f: ParamField, v: string | boolean): unknown {
+function fromInput(f: ParamField, v: string | boolean | string[]): unknown {
+  if (f.kind === 'scans') return v;
   if (f.kind === 'flag') return Boolean(v);
   return f.kind === 'choice' || f.kind === 'text' ? v : Number(v);
 }

@@ -6,6 +6,7 @@ import { STAGE_NAMES } from '../../app/stages';
 import { Notice } from '../../shared/controls';
 import { figureText, words } from '../../shared/format';
 import { DoubtPanel } from '../register/doubt-panel';
+import { SelectPanel } from '../select/select-panel';
 import { OperationForm } from './operation-form';
 import { RunningStep } from './running-step';
 
@@ -58,6 +59,7 @@ export function StagePanel({
       ))}
       {stage === 'register' && piece.doubts.length > 0 && <DoubtPanel piece={piece} busy={open.length > 0} />}
       {last && <LastResult step={last} />}
+      {stage === 'clean' && piece.scans > 0 && <SelectPanel piece={piece} steps={steps ?? []} busy={open.length > 0} />}
       {children}
       {own.map((o, i) => {
         const lack = missing(piece, o);

@@ -1,7 +1,7 @@
 import { useSyncExternalStore } from 'react';
 import { Button } from '../../shared/controls';
 import { lineLaserClient } from './line-laser-client';
-import { NumberRow } from './number-row';
+import { NumberRow } from '../../shared/number-row';
 
 /** Measures of the stand: typed in, or read off a picture of the empty platform. */
 export function StandForm() {

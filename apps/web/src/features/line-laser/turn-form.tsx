@@ -1,7 +1,7 @@
 import { useSyncExternalStore } from 'react';
 import * as d3 from 'd3';
 import { lineLaserClient } from './line-laser-client';
-import { NumberRow } from './number-row';
+import { NumberRow } from '../../shared/number-row';
 
 const WIDTH = 280;
 const HEIGHT = 90;

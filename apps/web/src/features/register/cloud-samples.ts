@@ -1,6 +1,6 @@
 import { useEffect, useState } from 'react';
 import type { PieceView } from '@amber-knit/contracts';
-import { streamArtifact } from '../view/load-artifact';
+import { cloudSource, loadCut, streamArtifact, type CloudSource } from '../view/load-artifact';
 
 /** Evenly spread points of a scan: positions (3 for each, mm, the scan's frame) and sRGB colours. */
 export interface CloudSample {
@@ -13,22 +13,35 @@ const MOST_KEPT = 300;
 const kept = new Map<string, Promise<CloudSample>>();
 
 /** A few thousand points of a stored cloud: its first page covers the scan evenly, the rest is not fetched. */
-function cloudSample(artifactId: string): Promise<CloudSample> {
-  const known = kept.get(artifactId);
+function cloudSample(source: CloudSource): Promise<CloudSample> {
+  const key = source.cut ?? source.base;
+  const known = kept.get(key);
   if (known) return known;
   if (kept.size >= MOST_KEPT) kept.clear();
   const stop = new AbortController();
-  const loading = new Promise<CloudSample>((resolve, reject) => {
+  const loading = sampleFirstPage(source, stop).catch((e: Error) => {
+    kept.delete(key);
+    throw e;
+  });
+  kept.set(key, loading);
+  return loading;
+}
+
+async function sampleFirstPage({ base, cut }: CloudSource, stop: AbortController): Promise<CloudSample> {
+  const left = cut ? await loadCut(cut, stop.signal) : undefined;
+  return new Promise<CloudSample>((resolve, reject) => {
     streamArtifact(
-      artifactId,
+      base,
       stop.signal,
       () => undefined,
-      (table, _first, rows, columns) => {
+      (table, first, rows, columns) => {
         if (table !== 'points') return;
-        const step = Math.max(1, Math.floor(rows / MOST_POINTS));
-        const count = Math.floor(rows / step);
+        const there: number[] = [];
+        for (let i = 0; i < rows; i++) if (!left || left.has(first + i)) there.push(i);
+        const step = Math.max(1, Math.floor(there.length / MOST_POINTS));
+        const count = Math.floor(there.length / step);
         const pick = <T extends Float32Array | Uint8Array>(from: T, to: T): T => {
-          for (let i = 0; i < count; i++) to.set(from.subarray(3 * i * step, 3 * i * step + 3), 3 * i);
+          for (let i = 0; i < count; i++) to.set(from.subarray(3 * there[i * step], 3 * there[i * step] + 3), 3 * i);
           return to;
         };
         const color = columns.color as Uint8Array | undefined;
@@ -38,25 +51,18 @@ function cloudSample(artifactId: string): Promise<CloudSample> {
         });
         stop.abort();
       },
-    ).catch((e: Error) => {
-      if (e.name === 'AbortError') return;
-      kept.delete(artifactId);
-      reject(e);
-    });
+    ).catch((e: Error) => e.name !== 'AbortError' && reject(e));
   });
-  kept.set(artifactId, loading);
-  return loading;
 }
 
 /** Samples of all scans of a piece by scan id, as they arrive. */
 export function useCloudSamples(piece: PieceView): ReadonlyMap<string, CloudSample> {
   const [samples, setSamples] = useState<ReadonlyMap<string, CloudSample>>(new Map());
-  const wanted = piece.scanList.map((s) => `${s.id} ${s.cloud.id}`).join('|');
+  const wanted = JSON.stringify(piece.scanList.map((s) => [s.id, cloudSource(s)]));
   useEffect(() => {
     let gone = false;
-    for (const item of wanted.split('|').filter(Boolean)) {
-      const [scanId, artifactId] = item.split(' ');
-      cloudSample(artifactId).then(
+    for (const [scanId, source] of JSON.parse(wanted) as [string, CloudSource][]) {
+      cloudSample(source).then(
         (sample) => !gone && setSamples((old) => new Map(old).set(scanId, sample)),
         () => undefined,
       );

@@ -1,37 +1,45 @@
 import * as THREE from 'three';
-import { streamArtifact } from './load-artifact';
+import type { BitSet } from '@amber-knit/core/geometry';
+import { loadCut, streamArtifact, type CloudSource } from './load-artifact';
+import { markedPointsMaterial, POINT_MARK, writeMarks } from './marked-points';
 import { srgbToLinear, type CloudItem, type LayerEvents, type Pick, type ViewLook } from './view-content';
 
 interface LoadedCloud {
   group: THREE.Group;
   bounds: THREE.Box3;
+  source: CloudSource;
+  /** Points that arrived. */
   points: number;
   abort: AbortController;
   color: string;
   faint: boolean;
+  /** What the cut leaves; all points without one. */
+  kept?: BitSet;
+  /** Selected points, and points about to be cut. */
+  selected?: BitSet;
+  leaving?: BitSet;
 }
 
-/** The scans as points, streamed page by page. */
+/** Points looked through for what is under the pointer: an even sample of each scan. */
+const PICKED_PAGES = 24;
+
+/** The scans as points, streamed page by page; cut points are not drawn, selected ones marked. */
 export class CloudLayer {
   readonly group = new THREE.Group();
+  /** By scan. */
   private readonly clouds = new Map<string, LoadedCloud>();
 
   constructor(private readonly events: LayerEvents) {}
 
   /** Shows these scans; what is loaded stays, what is new is fetched unless `behind` a surface. */
   show(items: CloudItem[], behind: boolean): void {
-    const wanted = new Set(items.map((c) => c.artifactId));
-    for (const [id, cloud] of this.clouds) {
-      if (wanted.has(id)) continue;
-      cloud.abort.abort();
-      this.group.remove(cloud.group);
-      cloud.group.children.forEach((p) => (p as THREE.Points).geometry.dispose());
-      this.clouds.delete(id);
-    }
+    const wanted = new Map(items.map((c) => [c.scanId, c.source.base]));
+    for (const [id, cloud] of this.clouds) if (wanted.get(id) !== cloud.source.base) this.drop(id);
     for (const item of items) {
       // Behind a surface, points are fetched only once they are asked for.
-      const loaded = this.clouds.get(item.artifactId) ?? (behind ? undefined : this.load(item));
+      const loaded = this.clouds.get(item.scanId) ?? (behind ? undefined : this.load(item));
       if (!loaded) continue;
+      if (loaded.source.cut !== item.source.cut) this.changeCut(loaded, item.source);
       loaded.color = item.color;
       loaded.faint = item.faint;
       loaded.group.matrixAutoUpdate = false;
@@ -39,6 +47,15 @@ export class CloudLayer {
       loaded.group.matrixWorldNeedsUpdate = true;
       loaded.group.visible = item.visible && !behind;
     }
+  }
+
+  /** Marks points of a scan as selected, and as about to go. */
+  mark(scanId: string, selected: BitSet | undefined, leaving: BitSet | undefined): void {
+    const cloud = this.clouds.get(scanId);
+    if (!cloud) return;
+    cloud.selected = selected;
+    cloud.leaving = leaving;
+    this.writeMarks(cloud);
   }
 
   hide(): void {
@@ -66,10 +83,11 @@ export class CloudLayer {
     }
   }
 
-  /** Points of the visible scans that have arrived. */
+  /** Points of the visible scans that have arrived; while a cut scan arrives, about so many. */
   get points(): number {
     let points = 0;
-    for (const c of this.clouds.values()) if (c.group.visible) points += c.points;
+    for (const c of this.clouds.values())
+      if (c.group.visible) points += c.kept ? Math.round((c.points / c.kept.size) * c.kept.count()) : c.points;
     return points;
   }
 
@@ -90,8 +108,11 @@ export class CloudLayer {
       }
       const p = first.geometry.getAttribute('position');
       const q = new THREE.Vector3();
-      for (let i = 0; i < Math.min(1500, p.count); i++)
+      for (let i = 0, seen = 0; i < p.count && seen < 1500; i++) {
+        if (c.kept && !c.kept.has(i)) continue;
+        seen++;
         box.expandByPoint(q.fromBufferAttribute(p, i).applyMatrix4(c.group.matrix));
+      }
     }
     return box;
   }
@@ -102,9 +123,10 @@ export class CloudLayer {
     let nearest: { d: number; point: THREE.Vector3; scanId: string } | undefined;
     for (const cloud of this.clouds.values()) {
       if (!cloud.group.visible) continue;
-      for (const hit of ray.intersectObjects(cloud.group.children, false)) {
+      for (const hit of ray.intersectObjects(cloud.group.children.slice(0, PICKED_PAGES), false)) {
         if (nearest && hit.distance >= nearest.d) continue;
         const points = hit.object as THREE.Points;
+        if (points.geometry.getAttribute('mark').getX(hit.index!) === POINT_MARK.gone) continue;
         const point = new THREE.Vector3()
           .fromBufferAttribute(points.geometry.getAttribute('position'), hit.index!)
           .applyMatrix4(cloud.group.matrixWorld);
@@ -115,25 +137,42 @@ export class CloudLayer {
   }
 
   dispose(): void {
-    this.clouds.forEach((c) => c.abort.abort());
+    for (const id of [...this.clouds.keys()]) this.drop(id);
+  }
+
+  private drop(scanId: string): void {
+    const cloud = this.clouds.get(scanId)!;
+    cloud.abort.abort();
+    this.group.remove(cloud.group);
+    cloud.group.children.forEach((p) => (p as THREE.Points).geometry.dispose());
+    this.clouds.delete(scanId);
   }
 
   private load(item: CloudItem): LoadedCloud {
     const loaded: LoadedCloud = {
       group: new THREE.Group(),
       bounds: new THREE.Box3(),
+      source: item.source,
       points: 0,
       abort: new AbortController(),
       color: item.color,
       faint: item.faint,
     };
     loaded.group.userData.scanId = item.scanId;
-    this.clouds.set(item.artifactId, loaded);
+    this.clouds.set(item.scanId, loaded);
     this.group.add(loaded.group);
-    const material = new THREE.PointsMaterial({ size: 1, sizeAttenuation: true });
-    streamArtifact(
-      item.artifactId,
-      loaded.abort.signal,
+    this.stream(loaded).catch((e: Error) => e.name !== 'AbortError' && this.events.failed(e.message));
+    return loaded;
+  }
+
+  private async stream(loaded: LoadedCloud): Promise<void> {
+    const { base, cut } = loaded.source;
+    const { signal } = loaded.abort;
+    if (cut) loaded.kept = await loadCut(cut, signal);
+    const material = markedPointsMaterial();
+    await streamArtifact(
+      base,
+      signal,
       (header) => {
         const b = header.meta.bounds as { min: number[]; max: number[] };
         loaded.bounds.set(new THREE.Vector3(...b.min), new THREE.Vector3(...b.max));
@@ -141,18 +180,47 @@ export class CloudLayer {
         // Large enough that a closed surface looks closed.
         material.size = (1.7 * loaded.bounds.getSize(new THREE.Vector3()).length()) / Math.sqrt(rows);
       },
-      (table, _first, rows, columns) => {
+      (table, first, rows, columns) => {
         if (table !== 'points') return;
         const geometry = new THREE.BufferGeometry();
         geometry.setAttribute('position', new THREE.BufferAttribute(columns.position, 3));
         if (columns.color)
           geometry.setAttribute('color', new THREE.BufferAttribute(srgbToLinear(columns.color as Uint8Array), 3, true));
-        loaded.group.add(new THREE.Points(geometry, material));
+        geometry.setAttribute('mark', new THREE.BufferAttribute(new Uint8Array(rows), 1));
+        geometry.userData.firstRow = first;
+        const points = new THREE.Points(geometry, material);
+        this.writePageMarks(loaded, points);
+        loaded.group.add(points);
         loaded.points += rows;
         if (loaded.points === rows) this.events.extended();
         this.events.changed();
       },
-    ).catch((e: Error) => e.name !== 'AbortError' && this.events.failed(e.message));
-    return loaded;
+    );
+  }
+
+  /** Shows another cut of the same stored cloud: only its bits are fetched. */
+  private changeCut(cloud: LoadedCloud, source: CloudSource): void {
+    cloud.source = source;
+    const apply = (kept: BitSet | undefined): void => {
+      if (cloud.source !== source) return;
+      cloud.kept = kept;
+      cloud.leaving = undefined;
+      this.writeMarks(cloud);
+    };
+    if (!source.cut) return apply(undefined);
+    loadCut(source.cut, cloud.abort.signal).then(
+      apply,
+      (e: Error) => e.name !== 'AbortError' && this.events.failed(e.message),
+    );
+  }
+
+  private writeMarks(cloud: LoadedCloud): void {
+    for (const child of cloud.group.children) this.writePageMarks(cloud, child as THREE.Points);
+    this.events.changed();
+  }
+
+  private writePageMarks({ kept, selected, leaving }: LoadedCloud, { geometry }: THREE.Points): void {
+    const marks = geometry.getAttribute('mark') as THREE.BufferAttribute;
+    writeMarks(marks, geometry.userData.firstRow as number, kept, selected, leaving);
   }
 }

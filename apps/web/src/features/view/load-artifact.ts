@@ -1,4 +1,7 @@
+import type { ScanView } from '@amber-knit/contracts';
 import { BundleReader, type BundleHeader } from '@amber-knit/core/bundle';
+import type { BitSet } from '@amber-knit/core/geometry';
+import { decodeCut } from '@amber-knit/core/stored';
 
 type Columns = Record<string, Float32Array | Uint8Array | Uint16Array | Uint32Array>;
 
@@ -19,4 +22,22 @@ export async function streamArtifact(
     reader.push(value);
   }
   if (!reader.complete) throw new Error('The data arrived incomplete. Reload the page.');
+}
+
+/** Which artifacts hold a scan's points: the stored cloud, and the cut that says what is left of it. */
+export interface CloudSource {
+  base: string;
+  cut?: string;
+}
+
+export function cloudSource({ cloud }: ScanView): CloudSource {
+  const base = cloud.facts.base as string | undefined;
+  return base ? { base, cut: cloud.id } : { base: cloud.id };
+}
+
+/** The points that a cut leaves of its stored cloud. @throws Error with the server's words */
+export async function loadCut(id: string, signal: AbortSignal): Promise<BitSet> {
+  const response = await fetch(`/api/artifacts/${id}/data`, { signal });
+  if (!response.ok) throw new Error(`The data could not be fetched (${response.status}).`);
+  return decodeCut(new Uint8Array(await response.arrayBuffer())).kept;
 }

@@ -2,6 +2,7 @@ import { multiply } from '@amber-knit/core/math';
 import type { PieceView, ScanView, Stage } from '@amber-knit/contracts';
 import type { ViewSettings } from '../../app/view-slice';
 import { strandColor } from '../../shared/strand-colors';
+import { cloudSource } from './load-artifact';
 import type { ViewContent } from './view-content';
 
 /** What the view shows at a stage: the scans until they are fused, then the surface, then the coloured surface. */
@@ -14,7 +15,7 @@ export function contentForStage(piece: PieceView, stage: Stage, settings: ViewSe
     surface,
     clouds: piece.scanList.map((s) => ({
       scanId: s.id,
-      artifactId: s.cloud.id,
+      source: cloudSource(s),
       color: strandColor(s.colorIndex),
       matrix: s.placement.state === 'loose' ? looseMatrix(s, loose.indexOf(s), piece) : placedMatrix(s, settings),
       faint: settings.tried !== null && !settings.tried.scans.includes(s.name),

@@ -1,9 +1,10 @@
 import type { ColorMode } from '../../app/view-slice';
+import type { CloudSource } from './load-artifact';
 
 /** One scan to show as points. */
 export interface CloudItem {
   scanId: string;
-  artifactId: string;
+  source: CloudSource;
   color: string;
   /** Column-major 4×4: view from scan. */
   matrix: number[];

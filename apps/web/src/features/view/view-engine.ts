@@ -1,5 +1,7 @@
 import * as THREE from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
+import type { BitSet } from '@amber-knit/core/geometry';
+import type { ScreenView } from '@amber-knit/core/selection';
 import { CloudLayer } from './cloud-layer';
 import { isSoftwareRendering } from './graphics';
 import { SurfaceLayer } from './surface-layer';
@@ -92,6 +94,32 @@ export class ViewEngine {
     this.look = look;
     this.applyLook();
     this.draw();
+  }
+
+  /** While points are selected by drawing, the primary button and one finger draw; others turn, move and zoom. */
+  setDrawing(on: boolean): void {
+    this.controls.mouseButtons = on
+      ? { LEFT: null, MIDDLE: THREE.MOUSE.DOLLY, RIGHT: THREE.MOUSE.ROTATE }
+      : { LEFT: THREE.MOUSE.ROTATE, MIDDLE: THREE.MOUSE.DOLLY, RIGHT: THREE.MOUSE.PAN };
+    this.controls.touches = on
+      ? { ONE: null, TWO: THREE.TOUCH.DOLLY_ROTATE }
+      : { ONE: THREE.TOUCH.ROTATE, TWO: THREE.TOUCH.DOLLY_PAN };
+  }
+
+  /** Marks points of a scan as selected, and as about to be cut. */
+  markPoints(scanId: string, selected: BitSet | undefined, leaving: BitSet | undefined): void {
+    this.clouds.mark(scanId, selected, leaving);
+  }
+
+  /** What selecting on the picture needs to know of it: pixels of the page, and where the eye is. */
+  screenView(): { view: ScreenView; eye: [number, number, number] } {
+    this.camera.updateMatrixWorld();
+    const clip = this.camera.projectionMatrix.clone().multiply(this.camera.matrixWorldInverse);
+    const { clientWidth: width, clientHeight: height } = this.canvas;
+    return {
+      view: { clipFromView: Float64Array.from(clip.elements), width, height },
+      eye: this.camera.position.toArray(),
+    };
   }
 
   /** Looks at everything shown, from a standard direction if one is named. */

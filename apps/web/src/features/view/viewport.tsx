@@ -1,8 +1,13 @@
 import { useEffect, useRef, useState } from 'react';
 import type { PieceView, Stage } from '@amber-knit/contracts';
+import { Plus } from 'lucide-react';
 import { useAppSelector } from '../../app/store';
+import { isSelectTool } from '../../app/view-slice';
 import { mm, shortCount } from '../../shared/format';
 import { Notice } from '../../shared/controls';
+import { DrawingOverlay } from '../select/drawing-overlay';
+import { selectionClient } from '../select/selection-client';
+import { useSelectGesture } from '../select/use-select-gesture';
 import { MEASURE_IDLE, nextMeasureState, pickedPoints, type MeasureState } from './measure-tool';
 import { contentForStage } from './piece-content';
 import { SURFACE_TINTS, type Pick } from './view-content';
@@ -27,6 +32,8 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
   const [counts, setCounts] = useState({ points: 0, triangles: 0 });
   const [error, setError] = useState<string | null>(null);
   const [measure, setMeasure] = useState<MeasureState>(MEASURE_IDLE);
+  const gesture = useSelectGesture(engine);
+  const selecting = isSelectTool(settings.tool);
   const pressed = useRef<[number, number]>([0, 0]);
   const lastPick = useRef(0);
 
@@ -66,6 +73,11 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
     engine.current?.mark(settings.tool === 'measure' ? pickedPoints(measure) : []);
   }, [measure, settings.tool]);
 
+  useEffect(() => {
+    if (stage !== 'clean') return;
+    return selectionClient.addViewer((m) => engine.current?.markPoints(m.scanId, m.selected, m.leaving));
+  }, [stage]);
+
   const scanName = pick?.scanId ? piece.scanList.find((s) => s.id === pick.scanId)?.name : undefined;
   return (
     <div className="flex min-h-0 min-w-0 flex-1 flex-col">
@@ -76,7 +88,7 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
         <canvas
           ref={canvas}
           tabIndex={0}
-          className="absolute inset-0 block h-full w-full touch-none"
+          className={`peer absolute inset-0 block h-full w-full touch-none ${selecting ? 'cursor-crosshair' : ''}`}
           aria-label="3D view. Arrow keys turn, Shift and arrows move, plus and minus zoom, F fits, 1 to 6 are standard views."
           data-points={counts.points}
           data-triangles={counts.triangles}
@@ -84,24 +96,42 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
             const view = VIEW_KEYS[e.key];
             if (view) engine.current?.fit(view);
             else if (e.key === 'f' || e.key === 'F') engine.current?.fit();
-            else if (e.key === 'Escape') setMeasure(MEASURE_IDLE);
+            else if (e.key === 'Escape') {
+              setMeasure(MEASURE_IDLE);
+              gesture.cancel();
+            } else if (e.key === 'Enter' && gesture.clickMiddle()) e.preventDefault();
+            else if (e.key === 'Delete' && stage === 'clean' && selectionClient.current().total > 0)
+              void selectionClient.cut('remove', '');
             else if (!engine.current?.key(e.key, e.shiftKey)) return;
             e.preventDefault();
           }}
           onPointerMove={(e) => {
+            gesture.onPointerMove(e);
             if (e.buttons !== 0 || performance.now() - lastPick.current < 60) return;
             lastPick.current = performance.now();
             setPick(engine.current?.pick(e.clientX, e.clientY));
           }}
           onPointerLeave={() => setPick(undefined)}
-          onPointerDown={(e) => (pressed.current = [e.clientX, e.clientY])}
+          onPointerDown={(e) => {
+            pressed.current = [e.clientX, e.clientY];
+            gesture.onPointerDown(e);
+          }}
+          onPointerCancel={gesture.cancel}
           onPointerUp={(e) => {
+            gesture.onPointerUp(e);
             const still = Math.hypot(e.clientX - pressed.current[0], e.clientY - pressed.current[1]) < 4;
             if (!still || settings.tool !== 'measure') return;
             const found = engine.current?.pick(e.clientX, e.clientY);
             if (found) setMeasure((m) => nextMeasureState(m, found));
           }}
         />
+        <DrawingOverlay drawing={gesture.drawing} />
+        {selecting && (
+          <Plus
+            aria-hidden
+            className="pointer-events-none absolute left-1/2 top-1/2 hidden -translate-1/2 text-amber peer-focus-visible:block"
+          />
+        )}
         <ViewToolbar onFit={(v) => engine.current?.fit(v)} hasSurface={counts.triangles > 0} />
         {error && (
           <div className="absolute bottom-3 left-3 max-w-md">

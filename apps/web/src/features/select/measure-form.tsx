@@ -1,0 +1,132 @@
+import { useState } from 'react';
+import { max, scaleLinear, scaleSqrt } from 'd3';
+import type { PointMeasure } from '@amber-knit/core/selection';
+import { useAppSelector } from '../../app/store';
+import { Fold } from './fold';
+import { selectionClient } from './selection-client';
+import type { MeasureSpread } from './selection-messages';
+
+/** What points can be judged by: what it finds, its unit, and whether low or high values are the suspicious ones. */
+const MEASURES: Record<PointMeasure, { title: string; help: string; unit: string; low: boolean; start: number }> = {
+  density: {
+    title: 'Lonely points',
+    help: 'Points with few neighbours, over the usual number: flying pixels and dust.',
+    unit: '',
+    low: true,
+    start: 0.25,
+  },
+  angle: {
+    title: 'Seen at a flat angle',
+    help: 'Angle between the line of sight and the surface’s normal: above about 80° points are noisy.',
+    unit: '°',
+    low: false,
+    start: 82,
+  },
+  piece: {
+    title: 'Small loose pieces',
+    help: 'Size of the loose piece that a point belongs to, over the largest.',
+    unit: '%',
+    low: true,
+    start: 2,
+  },
+  distance: {
+    title: 'Far away',
+    help: 'Distance from the middle of the scan: the background lies far out.',
+    unit: 'mm',
+    low: false,
+    start: Infinity,
+  },
+};
+const WIDTH = 290;
+const HEIGHT = 64;
+
+/** Selecting by a measure: a histogram, and a threshold that marks at once what would go. */
+export function MeasureForm({ spread }: { spread: MeasureSpread | null }) {
+  return (
+    <Fold title="By a measure">
+      <label className="grid grid-cols-[5rem_1fr] items-center gap-2">
+        Find
+        <select
+          value={spread?.measure ?? ''}
+          onChange={(e) =>
+            e.target.value === ''
+              ? selectionClient.forgetMeasure()
+              : selectionClient.measure(e.target.value as PointMeasure)
+          }
+          className="min-w-0 rounded-lg border border-[var(--field)] bg-panel px-2 py-1"
+        >
+          <option value="">choose …</option>
+          {Object.entries(MEASURES).map(([id, m]) => (
+            <option key={id} value={id}>
+              {m.title}
+            </option>
+          ))}
+        </select>
+      </label>
+      {spread && <Threshold key={spread.measure} spread={spread} />}
+    </Fold>
+  );
+}
+
+function Threshold({ spread }: { spread: MeasureSpread }) {
+  const join = useAppSelector((s) => s.select.join);
+  const { title, help, unit, low, start } = MEASURES[spread.measure];
+  const top = spread.edges[spread.edges.length - 1];
+  const [at, setAt] = useState<number | null>(null);
+  const value = at ?? Math.min(start, top);
+  const x = scaleLinear([0, top || 1], [0, WIDTH]);
+  // Few suspicious points stand beside very many good ones: heights grow with the root.
+  const y = scaleSqrt([0, max(spread.counts) ?? 1], [0, HEIGHT]);
+  const choose = (v: number): void => {
+    setAt(v);
+    const [from, to] = low ? [-Infinity, v] : [v, Infinity];
+    selectionClient.select({ kind: 'measure', measure: spread.measure, from, to }, join);
+  };
+  const known = spread.counts.reduce((a, b) => a + b, 0);
+  if (known === 0) return <p className="m-0 text-muted">This can’t be told for the scans that are shown.</p>;
+  return (
+    <>
+      <p className="m-0 text-muted">{help} Heights grow with the root of the number of points.</p>
+      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} role="img" aria-label={`How ${title.toLowerCase()} are spread`}>
+        {spread.counts.map((n, i) => {
+          const middle = (spread.edges[i] + spread.edges[i + 1]) / 2;
+          const goes = low ? middle < value : middle > value;
+          return (
+            <rect
+              key={spread.edges[i]}
+              x={x(spread.edges[i]) + 0.5}
+              width={Math.max(0.5, WIDTH / spread.counts.length - 1)}
+              y={HEIGHT - y(n)}
+              height={y(n)}
+              fill={at !== null && goes ? 'var(--amber)' : 'var(--teal)'}
+              opacity={at !== null && goes ? 1 : 0.55}
+            />
+          );
+        })}
+        <line x1={x(value)} x2={x(value)} y1={0} y2={HEIGHT} stroke="var(--ink)" strokeDasharray="3 2" />
+      </svg>
+      <label className="flex flex-col">
+        <span>
+          {low ? 'Select below' : 'Select above'}{' '}
+          <b className="num">
+            {value.toFixed(spread.measure === 'density' ? 2 : 1)} {unit}
+          </b>
+        </span>
+        <input
+          type="range"
+          min={0}
+          max={top}
+          step={top / 500 || 1}
+          value={value}
+          onChange={(e) => choose(e.target.valueAsNumber)}
+          onKeyUp={(e) => at === null && e.key === 'Enter' && choose(value)}
+          onPointerUp={() => at === null && choose(value)}
+          className="accent-[var(--amber)]"
+        />
+      </label>
+      {spread.unknown > 0 && (
+        <p className="m-0 text-muted">It can’t be told for {spread.unknown.toLocaleString('en-US')} points.</p>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,52 @@
+import { useState } from 'react';
+import { useAppSelector } from '../../app/store';
+import { Button } from '../../shared/controls';
+import { Fold } from './fold';
+import { selectionClient } from './selection-client';
+
+/** Selections kept by name, as long as the page is open. */
+export function NamedSelections({ names, some }: { names: string[]; some: boolean }) {
+  const join = useAppSelector((s) => s.select.join);
+  const [name, setName] = useState('');
+  return (
+    <Fold title="Remembered selections">
+      <form
+        className="grid grid-cols-[1fr_auto] gap-1"
+        onSubmit={(e) => {
+          e.preventDefault();
+          selectionClient.remember(name.trim());
+          setName('');
+        }}
+      >
+        <input
+          aria-label="Name of the selection"
+          placeholder="for example: handle"
+          value={name}
+          maxLength={60}
+          onChange={(e) => setName(e.target.value)}
+          className="w-full min-w-0 rounded-lg border border-[var(--field)] bg-panel px-2 py-1"
+        />
+        <Button type="submit" disabled={!some || name.trim() === ''}>
+          Remember
+        </Button>
+      </form>
+      {names.length === 0 ? (
+        <p className="m-0 text-muted">Select points, name them, and have them back later while this page is open.</p>
+      ) : (
+        <ul className="m-0 flex list-none flex-wrap gap-1 p-0">
+          {names.map((n) => (
+            <li key={n}>
+              <Button
+                className="px-2!"
+                title={`Selects "${n}" again`}
+                onClick={() => selectionClient.select({ kind: 'named', name: n }, join)}
+              >
+                {n}
+              </Button>
+            </li>
+          ))}
+        </ul>
+      )}
+    </Fold>
+  );
+}

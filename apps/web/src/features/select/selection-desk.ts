@@ -1,0 +1,365 @@
+import { BitSet } from '@amber-knit/core/geometry';
+import { transformPoint, type Vec3 } from '@amber-knit/core/math';
+import { estimateNormals } from '@amber-knit/core/pointcloud';
+import { createRunContext } from '@amber-knit/core/runtime';
+import {
+  growSelection,
+  insideOfPath,
+  invertSelection,
+  joinSelections,
+  measurePoints,
+  planeAround,
+  pointAt,
+  selectBox,
+  selectConnected,
+  selectLikeColor,
+  selectLikeNormal,
+  selectOnScreen,
+  selectSlab,
+  selectWithin,
+  shrinkSelection,
+  trackOfBrush,
+  type PointMeasure,
+  type PointRef,
+  type ScreenView,
+  type SelectableCloud,
+  type SelectionJoin,
+} from '@amber-knit/core/selection';
+import type { ScanSelection } from '@amber-knit/core/stored';
+import type { MeasureSpread, SelectionState, Selector } from './selection-messages';
+
+/** A scan on the desk: its points, the stored cloud they are counted in, and whether it is shown. */
+export interface DeskScan {
+  id: string;
+  name: string;
+  /** Id of the stored cloud. */
+  base: string;
+  cloud: SelectableCloud;
+  viewpoints: Vec3[];
+  visible: boolean;
+}
+
+/** What is selected at one moment; sets are never changed, so moments share them. */
+type Moment = ReadonlyMap<string, BitSet>;
+
+/** How far from the pointer, in pixels, a point still counts as clicked. */
+const REACH = 8;
+/** Memory that the remembered moments may take, bytes. */
+const MOST_HISTORY = 64e6;
+const BARS = 60;
+
+/**
+ * The selection of a piece's points with its own undo. Only scans that are shown take part; what is selected in others
+ * stays. Knows nothing of the page or of threads.
+ */
+export class SelectionDesk {
+  private scans: DeskScan[] = [];
+  private now: Moment = new Map();
+  private past: Moment[] = [];
+  private future: Moment[] = [];
+  private readonly named = new Map<string, Moment>();
+  private readonly leaving = new Map<string, BitSet>();
+  /** Normals of scans that came without, by id of the stored cloud; made when first needed. */
+  private readonly normals = new Map<string, Float32Array>();
+  private measured?: { measure: PointMeasure; values: Map<string, Float32Array> };
+  /** The last step, if a further one of its kind takes its place: a threshold being moved. */
+  private sliding?: string;
+
+  /** The piece's scans as they stand. A selection made on an earlier version of a scan's points is dropped. */
+  setScans(scans: DeskScan[]): void {
+    const old = new Map(this.scans.map((s) => [s.id, s]));
+    const changed = scans.some((s) => old.get(s.id)?.base !== s.base) || scans.length !== this.scans.length;
+    const recut = scans.some((s) => old.get(s.id)?.cloud.present !== s.cloud.present);
+    this.scans = scans;
+    if (recut || changed) {
+      this.measured = undefined;
+      this.leaving.clear();
+    }
+    const stays = (moment: Moment): Moment =>
+      new Map(
+        scans.flatMap((s) => {
+          const set = moment.get(s.id);
+          return set?.size === s.cloud.present.size ? [[s.id, set.intersection(s.cloud.present)] as const] : [];
+        }),
+      );
+    if (!changed && !recut) return;
+    this.now = stays(this.now);
+    this.past = [];
+    this.future = [];
+    this.sliding = undefined;
+  }
+
+  /** @returns what there is to say, if nothing could be done */
+  select(selector: Selector, join: SelectionJoin): string | undefined {
+    const shown = this.scans.filter((s) => s.visible);
+    if (selector.kind === 'normal') shown.forEach((s) => this.makeNormals(s));
+    const clouds = shown.map((s) => this.presentCloud(s));
+    const standing = this.slidesOn(selector, join) ? (this.past.pop() ?? this.now) : this.now;
+    const of = (s: DeskScan): BitSet => standing.get(s.id) ?? new BitSet(s.cloud.present.size);
+    const made = this.choose(selector, shown, clouds, shown.map(of));
+    if (typeof made === 'string') return made;
+    const whole = ['none', 'invert', 'grow', 'shrink'].includes(selector.kind);
+    const next = new Map(standing);
+    shown.forEach((s, k) => next.set(s.id, whole ? made[k] : joinSelections(of(s), made[k], join)));
+    this.past.push(standing);
+    this.forgetOldest();
+    this.now = next;
+    this.future = [];
+    this.sliding = selector.kind === 'measure' ? `${selector.measure} ${join}` : undefined;
+    return undefined;
+  }
+
+  /** @returns false if there is nothing to take back */
+  undo(): boolean {
+    return this.step(this.past, this.future);
+  }
+
+  redo(): boolean {
+    return this.step(this.future, this.past);
+  }
+
+  remember(name: string): void {
+    this.named.set(name, this.now);
+  }
+
+  /** Spreads a measure over the points shown; a selector of kind `measure` then chooses by it. */
+  measure(measure: PointMeasure, onProgress: (fraction: number) => void): MeasureSpread {
+    const shown = this.scans.filter((s) => s.visible);
+    const ctx = createRunContext({ onProgress });
+    const values = new Map(
+      shown.map((s, i) => {
+        const part = ctx.part(i / shown.length, (i + 1) / shown.length);
+        if (measure === 'angle') this.makeNormals(s);
+        return [s.id, measurePoints(this.presentCloud(s), s.viewpoints, measure, part)];
+      }),
+    );
+    this.measured = { measure, values };
+    this.sliding = undefined;
+    return spreadOf(
+      measure,
+      values,
+      shown.map((s) => this.presentCloud(s).present),
+    );
+  }
+
+  /** The selected points of the scans that are shown. */
+  packed(): ScanSelection[] {
+    return this.scans.flatMap((s) => {
+      const points = s.visible ? this.now.get(s.id) : undefined;
+      return points && points.count() > 0 ? [{ scan: s.name, base: s.base, points }] : [];
+    });
+  }
+
+  /** Takes the selected points away from view, as a cut under way will. */
+  leave(): void {
+    const rest = new Map(this.now);
+    for (const { id, visible } of this.scans) {
+      const set = this.now.get(id);
+      if (!visible || !set) continue;
+      this.leaving.set(id, this.leaving.get(id)?.union(set) ?? set);
+      rest.delete(id);
+    }
+    this.now = rest;
+    this.past = [];
+    this.future = [];
+    this.measured = undefined;
+  }
+
+  /** Brings back what a cut would have taken away. */
+  restore(): void {
+    this.leaving.clear();
+  }
+
+  /** The scans with their numbers of stored points. */
+  sizes(): { id: string; size: number }[] {
+    return this.scans.map((s) => ({ id: s.id, size: s.cloud.present.size }));
+  }
+
+  marksOf(scanId: string): { selected?: BitSet; leaving?: BitSet } {
+    return { selected: this.now.get(scanId), leaving: this.leaving.get(scanId) };
+  }
+
+  state(): SelectionState {
+    const counts: Record<string, number> = {};
+    let total = 0;
+    for (const { id, visible } of this.scans) {
+      const n = visible ? (this.now.get(id)?.count() ?? 0) : 0;
+      if (n > 0) counts[id] = n;
+      total += n;
+    }
+    return {
+      counts,
+      total,
+      canUndo: this.past.length > 0,
+      canRedo: this.future.length > 0,
+      names: [...this.named.keys()],
+      box: this.boxOfShown(),
+      spacing: Math.max(0, ...this.scans.filter((s) => s.visible).map((s) => s.cloud.spacing)),
+    };
+  }
+
+  private choose(
+    selector: Selector,
+    shown: DeskScan[],
+    clouds: SelectableCloud[],
+    standing: BitSet[],
+  ): BitSet[] | string {
+    switch (selector.kind) {
+      case 'region': {
+        const { path, radius, view, shape } = selector;
+        const region =
+          shape === 'brush'
+            ? trackOfBrush(path, radius, view.width, view.height)
+            : insideOfPath(path, view.width, view.height);
+        return selectOnScreen(clouds, view, region, selector.visibleOnly);
+      }
+      case 'ball':
+        return selectWithin(clouds, Float32Array.from(selector.places), selector.radius);
+      case 'piece':
+        return withPoint(clouds, selector, (seed) =>
+          selectConnected(
+            clouds,
+            clouds.map((c) => c.present),
+            seed,
+            gapOf(clouds),
+          ),
+        );
+      case 'color':
+        return withPoint(clouds, selector, (seed) => {
+          if (!clouds[seed.cloud].colors) return 'This scan has no colours.';
+          const alike = selectLikeColor(clouds, seed, selector.tolerance);
+          return selector.connected ? selectConnected(clouds, alike, seed, gapOf(clouds)) : alike;
+        });
+      case 'normal':
+        return withPoint(clouds, selector, (seed) => {
+          if (!clouds[seed.cloud].normals)
+            return 'It is not known from where this scan was seen, so its surface has no directions.';
+          const alike = selectLikeNormal(clouds, seed, (selector.maxAngleDeg * Math.PI) / 180);
+          return selector.connected ? selectConnected(clouds, alike, seed, gapOf(clouds)) : alike;
+        });
+      case 'plane':
+        return withPoint(clouds, selector, (seed) => {
+          const plane = planeAround(clouds, seed, selector.distance, selector.eye);
+          if (!plane) return 'Too few points lie there to tell a plane.';
+          const d = selector.distance;
+          const [from, to] =
+            selector.side === 'on' ? [-d, d] : selector.side === 'front' ? [d, Infinity] : [-Infinity, -d];
+          return selectSlab(clouds, plane.place, plane.normal, from, to);
+        });
+      case 'box':
+        return selectBox(clouds, selector.min, selector.max);
+      case 'measure': {
+        if (this.measured?.measure !== selector.measure) return 'The points have changed; measure them again.';
+        const { values } = this.measured;
+        return shown.map((s, k) => inRange(values.get(s.id), clouds[k].present, selector.from, selector.to));
+      }
+      case 'named': {
+        const moment = this.named.get(selector.name);
+        if (!moment) return `There is no selection "${selector.name}".`;
+        return shown.map((s, k) => {
+          const set = moment.get(s.id);
+          return set?.size === clouds[k].present.size
+            ? set.intersection(clouds[k].present)
+            : standing[k].difference(standing[k]);
+        });
+      }
+      case 'all':
+        return clouds.map((c) => c.present);
+      case 'none':
+        return clouds.map((c) => new BitSet(c.present.size));
+      case 'invert':
+        return invertSelection(clouds, standing);
+      case 'grow':
+        return growSelection(clouds, standing, selector.radius);
+      case 'shrink':
+        return shrinkSelection(clouds, standing, selector.radius);
+    }
+  }
+
+  /** A scan's cloud without what is about to be cut, with the normals that were made for it. */
+  private presentCloud({ id, base, cloud }: DeskScan): SelectableCloud {
+    const gone = this.leaving.get(id);
+    const normals = cloud.normals ?? this.normals.get(base);
+    return { ...cloud, normals, present: gone ? cloud.present.difference(gone) : cloud.present };
+  }
+
+  /** Estimates a scan's normals if it has none and it is known from where it was seen: else they have no side. */
+  private makeNormals({ base, cloud, viewpoints }: DeskScan): void {
+    if (cloud.normals || this.normals.has(base) || viewpoints.length === 0) return;
+    const { normals } = estimateNormals(cloud, viewpoints, { radius: 3.5 * cloud.spacing }, createRunContext());
+    this.normals.set(base, normals);
+  }
+
+  private slidesOn(selector: Selector, join: SelectionJoin): boolean {
+    return selector.kind === 'measure' && this.sliding === `${selector.measure} ${join}`;
+  }
+
+  private step(from: Moment[], to: Moment[]): boolean {
+    const moment = from.pop();
+    if (!moment) return false;
+    to.push(this.now);
+    this.now = moment;
+    this.sliding = undefined;
+    return true;
+  }
+
+  private forgetOldest(): void {
+    const bytes = this.scans.reduce((n, s) => n + s.cloud.present.bytes.length, 0);
+    const most = Math.max(10, Math.floor(MOST_HISTORY / Math.max(1, bytes)));
+    if (this.past.length > most) this.past.shift();
+  }
+
+  private boxOfShown(): SelectionState['box'] {
+    const min = [Infinity, Infinity, Infinity];
+    const max = [-Infinity, -Infinity, -Infinity];
+    for (const { cloud, visible } of this.scans) {
+      if (!visible) continue;
+      // The first points are an even sample of all.
+      for (let i = 0; i < Math.min(3000, cloud.present.size); i++) {
+        if (!cloud.present.has(i)) continue;
+        const p = cloud.positions;
+        transformPoint(cloud.viewFromScan, p[3 * i], p[3 * i + 1], p[3 * i + 2]).forEach((v, k) => {
+          min[k] = Math.min(min[k], v);
+          max[k] = Math.max(max[k], v);
+        });
+      }
+    }
+    return min[0] <= max[0] ? { min, max } : null;
+  }
+}
+
+function withPoint(
+  clouds: SelectableCloud[],
+  { at, view }: { at: [number, number]; view: ScreenView },
+  then: (seed: PointRef) => BitSet[] | string,
+): BitSet[] | string {
+  const seed = pointAt(clouds, view, at, REACH);
+  return seed ? then(seed) : 'There is no point there. Click on the object.';
+}
+
+/** Gaps that connected points may have, mm. */
+const gapOf = (clouds: SelectableCloud[]): number => 3 * Math.max(...clouds.map((c) => c.spacing));
+
+function inRange(values: Float32Array | undefined, present: BitSet, from: number, to: number): BitSet {
+  const out = new BitSet(present.size);
+  if (!values) return out;
+  for (let i = 0; i < values.length; i++) if (values[i] >= from && values[i] <= to && present.has(i)) out.add(i);
+  return out;
+}
+
+/** Bars over what nearly all values span; the few beyond count in the last bars. */
+function spreadOf(measure: PointMeasure, values: Map<string, Float32Array>, present: BitSet[]): MeasureSpread {
+  const all = [...values.values()];
+  let most = 0;
+  for (const v of all) for (const x of v) if (x > most) most = x;
+  const top = measure === 'piece' ? 100 : measure === 'angle' ? 90 : measure === 'density' ? Math.min(most, 2) : most;
+  const counts = new Array<number>(BARS).fill(0);
+  let unknown = 0;
+  all.forEach((v, k) => {
+    for (let i = 0; i < v.length; i++) {
+      if (Number.isNaN(v[i])) unknown += present[k].has(i) ? 1 : 0;
+      else counts[Math.min(BARS - 1, Math.floor((v[i] / (top || 1)) * BARS))]++;
+    }
+  });
+  return { measure, edges: Array.from({ length: BARS + 1 }, (_, i) => (i / BARS) * top), counts, unknown };
+}

@@ -1,0 +1,75 @@
+import type { PointMeasure, ScreenView, SelectionJoin } from '@amber-knit/core/selection';
+import type { PlaneSide } from '../../app/select-slice';
+import type { CloudSource } from '../view/load-artifact';
+
+/** A scan as the page knows it: where its points are kept and how it is shown. */
+export interface ShownScan {
+  id: string;
+  name: string;
+  source: CloudSource;
+  /** 16 numbers, column by column. */
+  viewFromScan: number[];
+  visible: boolean;
+  spacing: number;
+}
+
+/** One way to choose points. Places on the picture are pixels of `view`, lengths mm in the piece's frame. */
+export type Selector =
+  | { kind: 'region'; shape: 'lasso' | 'brush'; path: number[]; radius: number; view: ScreenView; visibleOnly: boolean }
+  | { kind: 'ball'; places: number[]; radius: number }
+  | { kind: 'piece'; at: [number, number]; view: ScreenView }
+  | { kind: 'color'; at: [number, number]; view: ScreenView; tolerance: number; connected: boolean }
+  | { kind: 'normal'; at: [number, number]; view: ScreenView; maxAngleDeg: number; connected: boolean }
+  | {
+      kind: 'plane';
+      at: [number, number];
+      view: ScreenView;
+      eye: [number, number, number];
+      side: PlaneSide;
+      distance: number;
+    }
+  | { kind: 'box'; min: [number, number, number]; max: [number, number, number] }
+  | { kind: 'measure'; measure: PointMeasure; from: number; to: number }
+  | { kind: 'named'; name: string }
+  | { kind: 'all' | 'none' | 'invert' }
+  | { kind: 'grow' | 'shrink'; radius: number };
+
+export type ToSelection =
+  | { type: 'scans'; scans: ShownScan[] }
+  | { type: 'select'; selector: Selector; join: SelectionJoin }
+  | { type: 'undo' | 'redo' | 'pack' | 'restore' }
+  | { type: 'remember'; name: string }
+  | { type: 'measure'; measure: PointMeasure };
+
+/** How a measure is spread over the points shown. */
+export interface MeasureSpread {
+  measure: PointMeasure;
+  /** Edges of the bars, one more than there are bars. */
+  edges: number[];
+  counts: number[];
+  /** Points for which it can't be told. */
+  unknown: number;
+}
+
+/** What the page shows of the selection. */
+export interface SelectionState {
+  /** Selected points by scan id, of the scans that are shown; scans without any are left out. */
+  counts: Record<string, number>;
+  total: number;
+  canUndo: boolean;
+  canRedo: boolean;
+  names: string[];
+  /** Box around the points shown; null without any. */
+  box: { min: number[]; max: number[] } | null;
+  /** Widest spacing of the scans shown, mm. */
+  spacing: number;
+}
+
+export type FromSelection =
+  | { type: 'state'; state: SelectionState }
+  | { type: 'marks'; scanId: string; size: number; selected: Uint8Array | null; leaving: Uint8Array | null }
+  | { type: 'loading'; fraction: number | null }
+  | { type: 'working'; busy: boolean }
+  | { type: 'spread'; spread: MeasureSpread }
+  | { type: 'packed'; bytes: ArrayBuffer; scans: string[] }
+  | { type: 'said'; text: string };

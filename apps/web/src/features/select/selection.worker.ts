@@ -1,0 +1,136 @@
+import type { Column } from '@amber-knit/core/bundle';
+import { BitSet } from '@amber-knit/core/geometry';
+import type { Vec3 } from '@amber-knit/core/math';
+import { encodeSelection } from '@amber-knit/core/stored';
+import { loadCut, streamArtifact } from '../view/load-artifact';
+import { SelectionDesk, type DeskScan } from './selection-desk';
+import type { FromSelection, ShownScan, ToSelection } from './selection-messages';
+
+/** Selecting off the page's thread, on all points of all scans, not on what happens to be drawn. */
+
+interface StoredPoints {
+  positions: Float32Array;
+  colors?: Uint8Array;
+  normals?: Float32Array;
+  viewpoints: Vec3[];
+}
+
+const desk = new SelectionDesk();
+/** Points by id of their stored cloud; only those of the scans on the desk are kept. */
+let stored = new Map<string, Promise<StoredPoints>>();
+const cuts = new Map<string, Promise<BitSet>>();
+const told = new Map<string, { selected?: BitSet; leaving?: BitSet }>();
+const stop = new AbortController();
+let newest = 0;
+
+const say = (message: FromSelection, transfer: Transferable[] = []): void =>
+  (self as unknown as Worker).postMessage(message, transfer);
+
+self.onmessage = ({ data }: MessageEvent<ToSelection>): void => {
+  if (data.type === 'scans') {
+    void take(data.scans).catch((e: Error) => say({ type: 'said', text: e.message }));
+    return;
+  }
+  say({ type: 'working', busy: true });
+  if (data.type === 'select') {
+    const trouble = desk.select(data.selector, data.join);
+    if (trouble) say({ type: 'said', text: trouble });
+  } else if (data.type === 'undo') desk.undo();
+  else if (data.type === 'redo') desk.redo();
+  else if (data.type === 'restore') desk.restore();
+  else if (data.type === 'remember') desk.remember(data.name);
+  else if (data.type === 'measure') {
+    say({ type: 'spread', spread: desk.measure(data.measure, (fraction) => say({ type: 'loading', fraction })) });
+    say({ type: 'loading', fraction: null });
+  } else if (data.type === 'pack') {
+    const selection = desk.packed();
+    const bytes = encodeSelection(selection).buffer as ArrayBuffer;
+    say({ type: 'packed', bytes, scans: selection.map((s) => s.scan) }, [bytes]);
+    desk.leave();
+  }
+  tell();
+};
+
+/** Takes the piece's scans, reading what is new. A later call overtakes an earlier one. */
+async function take(shown: ShownScan[]): Promise<void> {
+  const mine = ++newest;
+  const bases = new Set(shown.map((s) => s.source.base));
+  stored = new Map([...stored].filter(([id]) => bases.has(id)));
+  const progress = new Map([...bases].map((id) => [id, stored.has(id) ? 1 : 0]));
+  const report = (id: string, fraction: number): void => {
+    progress.set(id, fraction);
+    const done = [...progress.values()].reduce((a, b) => a + b, 0) / progress.size;
+    if (mine === newest) say({ type: 'loading', fraction: done });
+  };
+  for (const id of bases)
+    if (!stored.has(id))
+      stored.set(
+        id,
+        read(id, (f) => report(id, f)),
+      );
+  const scans = await Promise.all(
+    shown.map(async (s): Promise<DeskScan> => {
+      const { viewpoints, ...points } = await stored.get(s.source.base)!;
+      const present = await presentOf(s.source.base, s.source.cut, points.positions.length / 3);
+      const cloud = { ...points, present, viewFromScan: Float64Array.from(s.viewFromScan), spacing: s.spacing };
+      return { id: s.id, name: s.name, base: s.source.base, cloud, viewpoints, visible: s.visible };
+    }),
+  );
+  if (mine !== newest) return;
+  desk.setScans(scans);
+  say({ type: 'loading', fraction: null });
+  for (const id of [...told.keys()]) if (!shown.some((s) => s.id === id)) told.delete(id);
+  tell();
+}
+
+/** What a cut leaves of a stored cloud, or all of it; the same set as long as nothing changes. */
+function presentOf(base: string, cut: string | undefined, size: number): Promise<BitSet> {
+  const key = cut ?? base;
+  const known = cuts.get(key) ?? (cut ? loadCut(cut, stop.signal) : Promise.resolve(BitSet.full(size)));
+  cuts.set(key, known);
+  return known;
+}
+
+async function read(id: string, onProgress: (fraction: number) => void): Promise<StoredPoints> {
+  let columns: Record<string, Column> = {};
+  let viewpoints: Vec3[] = [];
+  await streamArtifact(
+    id,
+    stop.signal,
+    ({ meta, tables }) => {
+      const { rows, columns: there } = tables[0];
+      const has = (name: string): boolean => there.some((c) => c.name === name);
+      columns = { position: new Float32Array(3 * rows) };
+      if (has('color')) columns.color = new Uint8Array(3 * rows);
+      if (has('normal')) columns.normal = new Float32Array(3 * rows);
+      viewpoints = (meta.viewpoints as Vec3[] | undefined) ?? [];
+    },
+    (table, first, rows, page) => {
+      if (table !== 'points') return;
+      for (const [name, part] of Object.entries(page)) columns[name]?.set(part as never, 3 * first);
+      onProgress((first + rows) / (columns.position.length / 3));
+    },
+  );
+  return {
+    viewpoints,
+    positions: columns.position as Float32Array,
+    colors: columns.color as Uint8Array | undefined,
+    normals: columns.normal as Float32Array | undefined,
+  };
+}
+
+/** Tells the page what is selected, and the view which marks have changed. */
+function tell(): void {
+  for (const { id, size } of desk.sizes()) {
+    const marks = desk.marksOf(id);
+    const last = told.get(id);
+    if (last?.selected === marks.selected && last?.leaving === marks.leaving) continue;
+    told.set(id, marks);
+    const selected = marks.selected?.bytes.slice() ?? null;
+    const leaving = marks.leaving?.bytes.slice() ?? null;
+    const transfer = [selected?.buffer, leaving?.buffer].filter((b) => b !== undefined);
+    say({ type: 'marks', scanId: id, size, selected, leaving }, transfer as ArrayBuffer[]);
+  }
+  say({ type: 'state', state: desk.state() });
+  say({ type: 'working', busy: false });
+}

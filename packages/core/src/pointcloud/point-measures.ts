@@ -1,0 +1,97 @@
+import { boundsOf, pointCount, type PointCloud } from '../geometry/point-cloud.js';
+import type { Vec3 } from '../math/mat4.js';
+import type { RunContext } from '../runtime/run-context.js';
+import { DisjointSets } from '../spatial/disjoint-sets.js';
+import { PointGrid } from '../spatial/point-grid.js';
+import { VoxelTable } from '../spatial/voxel-keys.js';
+
+/**
+ * How many neighbours a point has within 2.5 spacings, over the cloud's median count: 1 is usual, near 0 stands alone.
+ * A point with no other beside it counts 0. O(n · neighbours).
+ */
+export function relativeDensity(cloud: PointCloud, spacing: number, ctx: RunContext): Float32Array {
+  const n = pointCount(cloud);
+  const p = cloud.positions;
+  const radius = 2.5 * spacing;
+  const grid = new PointGrid(p, radius);
+  const ids = new Uint32Array(128);
+  const counts = new Uint16Array(n);
+  for (let s = 0; s < n; s++) {
+    if ((s & 8191) === 0) ctx.checkpoint(s / n);
+    const i = grid.order[s];
+    counts[i] = grid.within(p[3 * i], p[3 * i + 1], p[3 * i + 2], radius, ids);
+  }
+  const median = counts.slice().sort()[n >> 1] || 1;
+  return Float32Array.from(counts, (c) => (c < 2 ? 0 : c / median));
+}
+
+/**
+ * Cosine between a point's normal and the direction it is best seen from: 1 is seen squarely, 0 along the surface.
+ * All 1 without normals or viewpoints. O(n · viewpoints).
+ */
+export function steepness(cloud: PointCloud, viewpoints: readonly Vec3[]): Float32Array {
+  const n = pointCount(cloud);
+  const p = cloud.positions;
+  const { normals } = cloud;
+  const out = new Float32Array(n);
+  if (!normals || viewpoints.length === 0) return out.fill(1);
+  for (let i = 0; i < n; i++) {
+    let best = 0;
+    for (const v of viewpoints) {
+      const dx = v[0] - p[3 * i];
+      const dy = v[1] - p[3 * i + 1];
+      const dz = v[2] - p[3 * i + 2];
+      const dot = dx * normals[3 * i] + dy * normals[3 * i + 1] + dz * normals[3 * i + 2];
+      best = Math.max(best, Math.abs(dot) / (Math.hypot(dx, dy, dz) || 1));
+    }
+    out[i] = best;
+  }
+  return out;
+}
+
+/**
+ * Points of the loose piece that a point belongs to, over those of the largest piece (0–1). Pieces are points in
+ * touching cubes of three spacings; points that `keep` leaves out belong to none and count 0. O(n).
+ */
+export function pieceShare(cloud: PointCloud, keep: Uint8Array, spacing: number): Float32Array {
+  const n = pointCount(cloud);
+  const out = new Float32Array(n);
+  const { cubeOf, sets } = linkCubes(cloud.positions, keep, 3 * spacing);
+  const members = new Uint32Array(sets.size);
+  for (let i = 0; i < n; i++) if (keep[i]) members[sets.find(cubeOf[i])]++;
+  let largest = 1;
+  for (const m of members) largest = Math.max(largest, m);
+  for (let i = 0; i < n; i++) if (keep[i]) out[i] = members[sets.find(cubeOf[i])] / largest;
+  return out;
+}
+
+/** Numbers the cubes of edge `cell` that hold kept points, and joins those that touch (26 neighbours). */
+function linkCubes(p: Float32Array, keep: Uint8Array, cell: number): { cubeOf: Int32Array; sets: DisjointSets } {
+  const n = keep.length;
+  const { min } = boundsOf(p);
+  const table = new VoxelTable(n / 8);
+  const cubeOf = new Int32Array(n).fill(-1);
+  const coords: number[] = [];
+  for (let i = 0; i < n; i++) {
+    if (!keep[i]) continue;
+    const x = Math.floor((p[3 * i] - min[0]) / cell);
+    const y = Math.floor((p[3 * i + 1] - min[1]) / cell);
+    const z = Math.floor((p[3 * i + 2] - min[2]) / cell);
+    const before = table.size;
+    cubeOf[i] = table.insert(x, y, z);
+    if (table.size > before) coords.push(x, y, z);
+  }
+  const sets = new DisjointSets(table.size);
+  for (let c = 0; c < table.size; c++) {
+    for (let k = 0; k < 13; k++) {
+      // Half of the 26 neighbours: the other half finds this cube from its side.
+      const other = table.find(
+        coords[3 * c] + (k % 3) - 1,
+        coords[3 * c + 1] + (Math.floor(k / 3) % 3) - 1,
+        coords[3 * c + 2] + Math.floor(k / 9) - 1,
+      );
+      if (other >= 0) sets.union(c, other);
+    }
+  }
+  return { cubeOf, sets };
+}

@@ -1,0 +1,73 @@
+import { smallestEigenvector3 } from '../math/eigen.js';
+import { transformPoint, type Vec3 } from '../math/mat4.js';
+import type { PointRef } from './select-alike.js';
+import type { SelectableCloud } from './selectable-cloud.js';
+
+/** Spacings around the point that the first plane is fitted to, and how often the reach is doubled after. */
+const FIRST_REACH = 8;
+const ROUNDS = 4;
+
+/**
+ * The plane that the surface around a point lies in: fitted by least squares to a small neighbourhood, then, with the
+ * points that stay within `tolerance` mm of it, to twice the reach, and so on. In the view's frame; the normal looks to
+ * the side of `eye`. Undefined if fewer than three points lie there. O(points).
+ */
+export function planeAround(
+  clouds: readonly SelectableCloud[],
+  seed: PointRef,
+  tolerance: number,
+  eye: Vec3,
+): { place: Vec3; normal: Vec3 } | undefined {
+  const { positions, viewFromScan, spacing } = clouds[seed.cloud];
+  const at = 3 * seed.point;
+  const start = transformPoint(viewFromScan, positions[at], positions[at + 1], positions[at + 2]);
+  let place = start;
+  let normal: Vec3 | undefined;
+  let reach = FIRST_REACH * spacing;
+  const found = new Float64Array(3);
+  for (let round = 0; round < ROUNDS; round++, reach *= 2) {
+    const s = new Float64Array(9);
+    let count = 0;
+    for (const { positions: p, present, viewFromScan: m } of clouds) {
+      for (let i = 0, j = 0; i < present.size; i++, j += 3) {
+        const x = m[0] * p[j] + m[4] * p[j + 1] + m[8] * p[j + 2] + m[12] - start[0];
+        if (!(x >= -reach && x <= reach)) continue;
+        const y = m[1] * p[j] + m[5] * p[j + 1] + m[9] * p[j + 2] + m[13] - start[1];
+        if (!(y >= -reach && y <= reach)) continue;
+        const z = m[2] * p[j] + m[6] * p[j + 1] + m[10] * p[j + 2] + m[14] - start[2];
+        if (x * x + y * y + z * z > reach * reach || !present.has(i)) continue;
+        if (normal) {
+          const [dx, dy, dz] = [x + start[0] - place[0], y + start[1] - place[1], z + start[2] - place[2]];
+          if (Math.abs(normal[0] * dx + normal[1] * dy + normal[2] * dz) > tolerance) continue;
+        }
+        count++;
+        s[0] += x;
+        s[1] += y;
+        s[2] += z;
+        s[3] += x * x;
+        s[4] += x * y;
+        s[5] += x * z;
+        s[6] += y * y;
+        s[7] += y * z;
+        s[8] += z * z;
+      }
+    }
+    if (count < 3) break;
+    const [mx, my, mz] = [s[0] / count, s[1] / count, s[2] / count];
+    smallestEigenvector3(
+      s[3] / count - mx * mx,
+      s[4] / count - mx * my,
+      s[5] / count - mx * mz,
+      s[6] / count - my * my,
+      s[7] / count - my * mz,
+      s[8] / count - mz * mz,
+      found,
+    );
+    normal = [found[0], found[1], found[2]];
+    place = [start[0] + mx, start[1] + my, start[2] + mz];
+  }
+  if (!normal) return undefined;
+  const n = normal;
+  const towards = n[0] * (eye[0] - place[0]) + n[1] * (eye[1] - place[1]) + n[2] * (eye[2] - place[2]);
+  return { place, normal: towards < 0 ? [-n[0], -n[1], -n[2]] : n };
+}
