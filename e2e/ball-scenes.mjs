@@ -1,6 +1,6 @@
 /**
  * Scans of a ball in front of a board, as a depth camera 300 mm away sees them: red above, blue below, with 40 stray
- * points in the air and a crumb beside. Made for trying the selecting tools: it is known what belongs to what.
+ * points in the air above and a crumb beside. Made for trying the selecting tools: it is known what belongs to what.
  */
 const RADIUS = 40;
 const BOARD_Z = 345;
@@ -31,7 +31,7 @@ function scene(seed) {
     }
   }
   for (let k = 0; k < STRAYS; k++)
-    rows.push([160 * random() - 80, 120 * random() - 60, 180 + 40 * random(), 230, 230, 230]);
+    rows.push([160 * random() - 80, -45 - 30 * random(), 180 + 40 * random(), 230, 230, 230]);
   for (let k = 0; k < CRUMB; k++) rows.push([90 + 3 * random(), -60 + 3 * random(), 290 + 3 * random(), 230, 200, 60]);
   return { rows, counts };
 }

@@ -70,6 +70,12 @@ export const api = createApi({
     move: build.mutation<PieceView, { id: string; direction: 'undo' | 'redo' }>({
       query: ({ id, direction }) => ({ url: `pieces/${id}/${direction}`, method: 'POST' }),
       invalidatesTags: (_r, _e, { id }) => ['Pieces', { type: 'Piece', id }],
+      // The answer is the piece as it stands now: no need to wait until it is asked for again.
+      onQueryStarted: ({ id }, { dispatch, queryFulfilled }) =>
+        void queryFulfilled.then(
+          ({ data }) => dispatch(api.util.upsertQueryData('piece', id, data)),
+          () => undefined,
+        ),
     }),
   }),
 });

@@ -26,9 +26,10 @@ export function selectOnScreen(
   region: ScreenRegion,
   visibleOnly: boolean,
 ): BitSet[] {
-  const margin = visibleOnly ? Math.max(1, Math.ceil(CELL_SPACINGS * pixelsOfSpacing(clouds, view))) : 0;
+  if (!visibleOnly) return clouds.map((c) => inRegion(c, view, region));
+  const margin = Math.max(1, Math.ceil(CELL_SPACINGS * pixelsOfSpacing(clouds, view)));
   const shown = clouds.map((c) => project(c, view, region, margin));
-  const depths = visibleOnly ? hidingDepths(shown, region, margin) : undefined;
+  const { cellOf, hiding } = hidingDepths(shown, region, margin);
   const wide = widened(region, margin);
   return clouds.map(({ present, spacing }, k) => {
     const { pixel, depth } = shown[k];
@@ -36,11 +37,37 @@ export function selectOnScreen(
     const tolerance = DEPTH_TOLERANCE * spacing;
     for (let i = 0; i < pixel.length; i++) {
       const at = pixel[i];
-      if (at < 0 || wide[at] === 0) continue;
-      if (depths === undefined || depth[i] - tolerance <= depths.hiding[depths.cellOf[at]]) out.add(i);
+      if (at >= 0 && wide[at] !== 0 && depth[i] - tolerance <= hiding[cellOf[at]]) out.add(i);
     }
     return out;
   });
+}
+
+/** Points that appear inside a region, hidden or not. */
+function inRegion(
+  { positions: p, present, viewFromScan }: SelectableCloud,
+  view: ScreenView,
+  region: ScreenRegion,
+): BitSet {
+  const n = present.size;
+  const out = new BitSet(n);
+  const { width, height, mask } = region;
+  const { bytes } = present;
+  const found = out.bytes;
+  const [x0, x1, x2, x3, y0, y1, y2, y3, w0, w1, w2, w3] = pixelRows(view, viewFromScan, region, 0);
+  for (let i = 0, j = 0; i < n; i++, j += 3) {
+    const x = p[j];
+    const y = p[j + 1];
+    const z = p[j + 2];
+    const w = w0 * x + w1 * y + w2 * z + w3;
+    if (!(w > 0)) continue;
+    const column = Math.floor((x0 * x + x1 * y + x2 * z + x3) / w);
+    if (!(column >= 0 && column < width)) continue;
+    const row = Math.floor((y0 * x + y1 * y + y2 * z + y3) / w);
+    if (!(row >= 0 && row < height) || mask[row * width + column] === 0) continue;
+    found[i >> 3] |= bytes[i >> 3] & (1 << (i & 7));
+  }
+  return out;
 }
 
 /** A region's mask with an empty margin around it. */
@@ -61,28 +88,14 @@ interface ProjectedPoints {
 
 function project(
   { positions: p, present, viewFromScan }: SelectableCloud,
-  { clipFromView, width, height }: ScreenView,
+  view: ScreenView,
   region: ScreenRegion,
   margin: number,
 ): ProjectedPoints {
   const n = present.size;
   const pixel = new Int32Array(n);
   const depth = new Float32Array(n);
-  const m = multiply(clipFromView, viewFromScan);
-  // Rows of the matrix that give pixels (times w), y downwards, counted from the region's edge; and the row of w.
-  const a = width / 2;
-  const b = height / 2;
-  const left = a - region.x0 + margin;
-  const top = b - region.y0 + margin;
-  const x0 = a * m[0] + left * m[3];
-  const x1 = a * m[4] + left * m[7];
-  const x2 = a * m[8] + left * m[11];
-  const x3 = a * m[12] + left * m[15];
-  const y0 = top * m[3] - b * m[1];
-  const y1 = top * m[7] - b * m[5];
-  const y2 = top * m[11] - b * m[9];
-  const y3 = top * m[15] - b * m[13];
-  const [w0, w1, w2, w3] = [m[3], m[7], m[11], m[15]];
+  const [x0, x1, x2, x3, y0, y1, y2, y3, w0, w1, w2, w3] = pixelRows(view, viewFromScan, region, margin);
   const across = region.width + 2 * margin;
   const down = region.height + 2 * margin;
   const { bytes } = present;
@@ -160,4 +173,26 @@ function pixelsOfSpacing(clouds: readonly SelectableCloud[], view: ScreenView): 
     most = Math.max(most, (spacing * Math.hypot(m[0], m[4], m[8]) * view.width) / (2 * w));
   });
   return most;
+}
+
+/**
+ * Rows of the matrix from a scan to the picture: columns and lines of pixels (times w, y downwards), counted from the
+ * edge of a region with a margin, and w itself, the distance along the viewing direction.
+ */
+function pixelRows(
+  { clipFromView, width, height }: ScreenView,
+  viewFromScan: Mat4,
+  region: ScreenRegion,
+  margin: number,
+): Float64Array {
+  const m = multiply(clipFromView, viewFromScan);
+  const left = width / 2 - region.x0 + margin;
+  const top = height / 2 - region.y0 + margin;
+  const out = new Float64Array(12);
+  for (let k = 0; k < 4; k++) {
+    out[k] = (width / 2) * m[4 * k] + left * m[4 * k + 3];
+    out[4 + k] = top * m[4 * k + 3] - (height / 2) * m[4 * k + 1];
+    out[8 + k] = m[4 * k + 3];
+  }
+  return out;
 }

@@ -7,38 +7,68 @@ import { decodeColor, encodeColorPng } from './color-image.js';
 
 /**
  * An order in which every prefix is an even subsample: points sorted along a space-filling (Morton) curve, then taken
- * in bit-reversed order (van der Corput sequence). O(n log n).
+ * in bit-reversed order (van der Corput sequence). O(n).
  */
 export function progressiveOrder(positions: Float32Array): Uint32Array {
   const n = positions.length / 3;
   const { min, max } = boundsOf(positions);
   const scale = 511 / Math.max(1e-9, max[0] - min[0], max[1] - min[1], max[2] - min[2]);
-  const keys = new Float64Array(n);
-  const spread = (v: number): number => {
-    let x = v & 511;
-    x = (x | (x << 16)) & 0x30000ff;
-    x = (x | (x << 8)) & 0x300f00f;
-    x = (x | (x << 4)) & 0x30c30c3;
-    return (x | (x << 2)) & 0x9249249;
-  };
+  const codes = new Uint32Array(n);
   for (let i = 0; i < n; i++) {
-    const code =
-      spread(Math.floor((positions[3 * i] - min[0]) * scale)) |
-      (spread(Math.floor((positions[3 * i + 1] - min[1]) * scale)) << 1) |
-      (spread(Math.floor((positions[3 * i + 2] - min[2]) * scale)) << 2);
-    keys[i] = code * 16777216 + i;
+    codes[i] =
+      spread9(Math.floor((positions[3 * i] - min[0]) * scale)) |
+      (spread9(Math.floor((positions[3 * i + 1] - min[1]) * scale)) << 1) |
+      (spread9(Math.floor((positions[3 * i + 2] - min[2]) * scale)) << 2);
   }
-  keys.sort();
-  let bits = 0;
-  while (1 << bits < n) bits++;
+  const sorted = orderByCode(codes);
+  let top = 1;
+  while (top < n) top *= 2;
   const out = new Uint32Array(n);
-  let at = 0;
-  for (let k = 0; k < 1 << bits; k++) {
-    let reversed = 0;
-    for (let b = 0; b < bits; b++) if (k & (1 << b)) reversed |= 1 << (bits - 1 - b);
-    if (reversed < n) out[at++] = keys[reversed] % 16777216;
+  // Counts up in bit-reversed numbers: one is added at the highest bit, carries run down.
+  for (let at = 0, reversed = 0; at < n;) {
+    if (reversed < n) out[at++] = sorted[reversed];
+    let bit = top >> 1;
+    while (bit > 0 && reversed & bit) {
+      reversed ^= bit;
+      bit >>= 1;
+    }
+    reversed |= bit;
   }
   return out;
+}
+
+/** The nine low bits of a number, two zeros between each. */
+function spread9(v: number): number {
+  let x = v & 511;
+  x = (x | (x << 16)) & 0x30000ff;
+  x = (x | (x << 8)) & 0x300f00f;
+  x = (x | (x << 4)) & 0x30c30c3;
+  return (x | (x << 2)) & 0x9249249;
+}
+
+/** Numbers 0 … n − 1 sorted by their codes of 27 bits, equal ones as they come: a radix sort by nine bits at a time. O(n). */
+function orderByCode(codes: Uint32Array): Uint32Array {
+  const n = codes.length;
+  let order = new Uint32Array(n);
+  for (let i = 0; i < n; i++) order[i] = i;
+  let keys = codes;
+  for (let shift = 0; shift < 27; shift += 9) {
+    const start = new Uint32Array(513);
+    for (let i = 0; i < n; i++) start[((keys[i] >>> shift) & 511) + 1]++;
+    for (let d = 1; d < 513; d++) start[d] += start[d - 1];
+    // Keys travel with their numbers, so that both are read one after another.
+    const nextKeys = new Uint32Array(n);
+    const nextOrder = new Uint32Array(n);
+    for (let i = 0; i < n; i++) {
+      const key = keys[i];
+      const at = start[(key >>> shift) & 511]++;
+      nextKeys[at] = key;
+      nextOrder[at] = order[i];
+    }
+    keys = nextKeys;
+    order = nextOrder;
+  }
+  return order;
 }
 
 /** Extra facts stored with a cloud. */
@@ -67,10 +97,12 @@ export function decodeCloud(bytes: Uint8Array): { cloud: PointCloud; backdrop?: 
   const { header, tables } = decodeBundle(bytes);
   const t = tables.points ?? {};
   const positions = (t.position as Float32Array) ?? new Float32Array(0);
+  const rows = new Uint32Array(positions.length / 3);
+  for (let i = 0; i < rows.length; i++) rows[i] = i;
   return {
     cloud: {
       positions,
-      rows: Uint32Array.from({ length: positions.length / 3 }, (_, i) => i),
+      rows,
       colors: t.color as Uint8Array | undefined,
       normals: t.normal as Float32Array | undefined,
     },

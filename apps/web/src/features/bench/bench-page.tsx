@@ -49,6 +49,10 @@ export function BenchPage() {
   const [sound, setSound] = useState(true);
   const connected = useSyncExternalStore(captureClient.subscribe, () => captureClient.current().device !== null);
   const byLine = useSyncExternalStore(lineLaserClient.subscribe, () => lineLaserClient.current().phase !== 'closed');
+  const cutting = useSyncExternalStore(selectionClient.subscribe, () => selectionClient.current().sending);
+  const running = steps?.filter((s) => s.status === 'running' || s.status === 'queued').length ?? 0;
+  // A step that runs will change what stands now: going back waits for it.
+  const settled = running === 0 && !cutting;
   const live = stage === 'capture' && connected;
   const lineLaser = stage === 'capture' && byLine;
 
@@ -61,13 +65,13 @@ export function BenchPage() {
         const direction = e.shiftKey ? 'redo' : 'undo';
         // While points are being selected, selecting is undone first.
         if (stage === 'clean' && selectionClient.step(direction)) return;
-        void move({ id: pieceId, direction });
+        if (settled) void move({ id: pieceId, direction });
       } else if (e.key === '?') setHelp(true);
       else if (e.key.toLowerCase() === 'l' && !e.ctrlKey && !e.metaKey) setLedger((v) => !v);
     };
     window.addEventListener('keydown', onKey);
     return () => window.removeEventListener('keydown', onKey);
-  }, [move, pieceId, stage]);
+  }, [move, pieceId, stage, settled]);
 
   if (!isStage(stage)) return <Navigate to={`/pieces/${pieceId}`} replace />;
   if (error) {
@@ -78,7 +82,6 @@ export function BenchPage() {
     );
   }
   if (!piece) return <p className="p-6 text-muted">Setting up the bench …</p>;
-  const running = steps?.filter((s) => s.status === 'running' || s.status === 'queued').length ?? 0;
   return (
     <ImportDrop piece={piece}>
       <div className="flex h-screen flex-col overflow-hidden">
@@ -89,14 +92,20 @@ export function BenchPage() {
             {running > 0 ? `${running} running` : 'All saved'}
           </span>
           <Button
-            disabled={!piece.canUndo}
-            title={piece.lastStep ? `Undo: ${piece.lastStep}` : 'Nothing to undo'}
+            disabled={!piece.canUndo || !settled}
+            title={
+              !settled
+                ? 'A step is running: wait for it, or cancel it'
+                : piece.lastStep
+                  ? `Undo: ${piece.lastStep}`
+                  : 'Nothing to undo'
+            }
             onClick={() => void move({ id: pieceId, direction: 'undo' })}
           >
             <Undo2 size={15} /> Undo
           </Button>
           <Button
-            disabled={!piece.canRedo}
+            disabled={!piece.canRedo || !settled}
             aria-label="Redo"
             title="Redo"
             onClick={() => void move({ id: pieceId, direction: 'redo' })}

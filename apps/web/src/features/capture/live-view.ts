@@ -2,7 +2,7 @@ import * as THREE from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import type { SplatPatch } from '@amber-knit/core/tracking';
 import type { Plane } from './capture-messages';
-import { PacedDrawing } from './paced-drawing';
+import { PacedDrawing } from '../../shared/paced-drawing';
 
 const VERTEX = /* glsl */ `
   attribute vec3 splatNormal;

@@ -28,7 +28,7 @@ function cloudSample(source: CloudSource): Promise<CloudSample> {
 }
 
 async function sampleFirstPage({ base, cut }: CloudSource, stop: AbortController): Promise<CloudSample> {
-  const left = cut ? await loadCut(cut, stop.signal) : undefined;
+  const left = cut ? await loadCut(cut) : undefined;
   return new Promise<CloudSample>((resolve, reject) => {
     streamArtifact(
       base,

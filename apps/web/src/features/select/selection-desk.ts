@@ -79,13 +79,14 @@ export class SelectionDesk {
       new Map(
         scans.flatMap((s) => {
           const set = moment.get(s.id);
-          return set?.size === s.cloud.present.size ? [[s.id, set.intersection(s.cloud.present)] as const] : [];
+          const same = set?.size === s.cloud.present.size && old.get(s.id)?.base === s.base;
+          return same ? [[s.id, set.intersection(s.cloud.present)] as const] : [];
         }),
       );
     if (!changed && !recut) return;
     this.now = stays(this.now);
-    this.past = [];
-    this.future = [];
+    this.past = this.past.map(stays);
+    this.future = this.future.map(stays);
     this.sliding = undefined;
   }
 

@@ -18,7 +18,7 @@ interface StoredPoints {
 const desk = new SelectionDesk();
 /** Points by id of their stored cloud; only those of the scans on the desk are kept. */
 let stored = new Map<string, Promise<StoredPoints>>();
-const cuts = new Map<string, Promise<BitSet>>();
+const whole = new Map<string, BitSet>();
 const told = new Map<string, { selected?: BitSet; leaving?: BitSet }>();
 const stop = new AbortController();
 let newest = 0;
@@ -85,10 +85,10 @@ async function take(shown: ShownScan[]): Promise<void> {
 
 /** What a cut leaves of a stored cloud, or all of it; the same set as long as nothing changes. */
 function presentOf(base: string, cut: string | undefined, size: number): Promise<BitSet> {
-  const key = cut ?? base;
-  const known = cuts.get(key) ?? (cut ? loadCut(cut, stop.signal) : Promise.resolve(BitSet.full(size)));
-  cuts.set(key, known);
-  return known;
+  if (cut) return loadCut(cut);
+  const known = whole.get(base) ?? BitSet.full(size);
+  whole.set(base, known);
+  return Promise.resolve(known);
 }
 
 async function read(id: string, onProgress: (fraction: number) => void): Promise<StoredPoints> {
@@ -121,6 +121,7 @@ async function read(id: string, onProgress: (fraction: number) => void): Promise
 
 /** Tells the page what is selected, and the view which marks have changed. */
 function tell(): void {
+  say({ type: 'state', state: desk.state() });
   for (const { id, size } of desk.sizes()) {
     const marks = desk.marksOf(id);
     const last = told.get(id);
@@ -131,6 +132,5 @@ function tell(): void {
     const transfer = [selected?.buffer, leaving?.buffer].filter((b) => b !== undefined);
     say({ type: 'marks', scanId: id, size, selected, leaving }, transfer as ArrayBuffer[]);
   }
-  say({ type: 'state', state: desk.state() });
   say({ type: 'working', busy: false });
 }

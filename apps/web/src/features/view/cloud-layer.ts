@@ -1,6 +1,7 @@
 import * as THREE from 'three';
 import type { BitSet } from '@amber-knit/core/geometry';
 import { loadCut, streamArtifact, type CloudSource } from './load-artifact';
+import { pagesToDraw } from './point-budget';
 import { markedPointsMaterial, POINT_MARK, writeMarks } from './marked-points';
 import { srgbToLinear, type CloudItem, type LayerEvents, type Pick, type ViewLook } from './view-content';
 
@@ -8,8 +9,9 @@ interface LoadedCloud {
   group: THREE.Group;
   bounds: THREE.Box3;
   source: CloudSource;
-  /** Points that arrived. */
+  /** Points that arrived, and part of them that are held at most. */
   points: number;
+  part: number;
   abort: AbortController;
   color: string;
   faint: boolean;
@@ -20,8 +22,12 @@ interface LoadedCloud {
   leaving?: BitSet;
 }
 
-/** Points looked through for what is under the pointer: an even sample of each scan. */
-const PICKED_PAGES = 24;
+/** Pages looked through for what is under the pointer: an even sample of the scans. */
+const PICKED_PAGES = 90;
+/** Points of a page. */
+const PAGE_POINTS = 16_384;
+/** Points held for drawing: about 16 bytes each, here and on the graphics card. What is beyond stays on the server. */
+const MOST_HELD = 16_000_000;
 
 /** The scans as points, streamed page by page; cut points are not drawn, selected ones marked. */
 export class CloudLayer {
@@ -33,11 +39,13 @@ export class CloudLayer {
 
   /** Shows these scans; what is loaded stays, what is new is fetched unless `behind` a surface. */
   show(items: CloudItem[], behind: boolean): void {
+    const all = items.reduce((n, c) => n + c.points, 0);
     const wanted = new Map(items.map((c) => [c.scanId, c.source.base]));
     for (const [id, cloud] of this.clouds) if (wanted.get(id) !== cloud.source.base) this.drop(id);
     for (const item of items) {
       // Behind a surface, points are fetched only once they are asked for.
-      const loaded = this.clouds.get(item.scanId) ?? (behind ? undefined : this.load(item));
+      const loaded =
+        this.clouds.get(item.scanId) ?? (behind ? undefined : this.load(item, Math.min(1, MOST_HELD / all)));
       if (!loaded) continue;
       if (loaded.source.cut !== item.source.cut) this.changeCut(loaded, item.source);
       loaded.color = item.color;
@@ -86,8 +94,37 @@ export class CloudLayer {
   /** Points of the visible scans that have arrived; while a cut scan arrives, about so many. */
   get points(): number {
     let points = 0;
-    for (const c of this.clouds.values())
-      if (c.group.visible) points += c.kept ? Math.round((c.points / c.kept.size) * c.kept.count()) : c.points;
+    for (const c of this.clouds.values()) {
+      if (!c.group.visible) continue;
+      const size = c.kept?.size ?? c.leaving?.size;
+      if (!size) points += c.points;
+      else points += Math.round((c.points / size) * ((c.kept?.count() ?? size) - (c.leaving?.count() ?? 0)));
+    }
+    return points;
+  }
+
+  /** Points of the visible scans that could be drawn, cut ones included. */
+  get held(): number {
+    let held = 0;
+    for (const c of this.clouds.values()) if (c.group.visible) held += c.points;
+    return held;
+  }
+
+  /** Shows an even sample of the visible scans, at most about `budget` points. @returns how many */
+  limit(budget: number): number {
+    const shown = [...this.clouds.values()].filter((c) => c.group.visible);
+    const pages = pagesToDraw(
+      shown.map((c) => c.group.children.length),
+      PAGE_POINTS,
+      budget,
+    );
+    let points = 0;
+    shown.forEach(({ group }, k) =>
+      group.children.forEach((page, i) => {
+        page.visible = i < pages[k];
+        if (page.visible) points += (page as THREE.Points).geometry.getAttribute('position').count;
+      }),
+    );
     return points;
   }
 
@@ -121,9 +158,10 @@ export class CloudLayer {
   pick(ray: THREE.Raycaster, pixel: number): Pick | undefined {
     ray.params.Points = { threshold: 4 * pixel };
     let nearest: { d: number; point: THREE.Vector3; scanId: string } | undefined;
+    const pages = Math.max(1, Math.floor(PICKED_PAGES / Math.max(1, this.clouds.size)));
     for (const cloud of this.clouds.values()) {
       if (!cloud.group.visible) continue;
-      for (const hit of ray.intersectObjects(cloud.group.children.slice(0, PICKED_PAGES), false)) {
+      for (const hit of ray.intersectObjects(cloud.group.children.slice(0, pages), false)) {
         if (nearest && hit.distance >= nearest.d) continue;
         const points = hit.object as THREE.Points;
         if (points.geometry.getAttribute('mark').getX(hit.index!) === POINT_MARK.gone) continue;
@@ -148,12 +186,13 @@ export class CloudLayer {
     this.clouds.delete(scanId);
   }
 
-  private load(item: CloudItem): LoadedCloud {
+  private load(item: CloudItem, part: number): LoadedCloud {
     const loaded: LoadedCloud = {
       group: new THREE.Group(),
       bounds: new THREE.Box3(),
       source: item.source,
       points: 0,
+      part,
       abort: new AbortController(),
       color: item.color,
       faint: item.faint,
@@ -168,8 +207,9 @@ export class CloudLayer {
   private async stream(loaded: LoadedCloud): Promise<void> {
     const { base, cut } = loaded.source;
     const { signal } = loaded.abort;
-    if (cut) loaded.kept = await loadCut(cut, signal);
+    if (cut) loaded.kept = await loadCut(cut);
     const material = markedPointsMaterial();
+    let most = Infinity;
     await streamArtifact(
       base,
       signal,
@@ -177,6 +217,7 @@ export class CloudLayer {
         const b = header.meta.bounds as { min: number[]; max: number[] };
         loaded.bounds.set(new THREE.Vector3(...b.min), new THREE.Vector3(...b.max));
         const rows = header.tables[0].rows || 1;
+        most = loaded.part * rows;
         // Large enough that a closed surface looks closed.
         material.size = (1.7 * loaded.bounds.getSize(new THREE.Vector3()).length()) / Math.sqrt(rows);
       },
@@ -194,6 +235,7 @@ export class CloudLayer {
         loaded.points += rows;
         if (loaded.points === rows) this.events.extended();
         this.events.changed();
+        if (loaded.points >= most) loaded.abort.abort();
       },
     );
   }
@@ -208,15 +250,12 @@ export class CloudLayer {
       this.writeMarks(cloud);
     };
     if (!source.cut) return apply(undefined);
-    loadCut(source.cut, cloud.abort.signal).then(
-      apply,
-      (e: Error) => e.name !== 'AbortError' && this.events.failed(e.message),
-    );
+    loadCut(source.cut).then(apply, (e: Error) => this.events.failed(e.message));
   }
 
   private writeMarks(cloud: LoadedCloud): void {
     for (const child of cloud.group.children) this.writePageMarks(cloud, child as THREE.Points);
-    this.events.changed();
+    this.events.changed(true);
   }
 
   private writePageMarks({ kept, selected, leaving }: LoadedCloud, { geometry }: THREE.Points): void {

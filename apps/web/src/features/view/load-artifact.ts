@@ -35,9 +35,23 @@ export function cloudSource({ cloud }: ScanView): CloudSource {
   return base ? { base, cut: cloud.id } : { base: cloud.id };
 }
 
-/** The points that a cut leaves of its stored cloud. @throws Error with the server's words */
-export async function loadCut(id: string, signal: AbortSignal): Promise<BitSet> {
-  const response = await fetch(`/api/artifacts/${id}/data`, { signal });
+/** Cuts kept at hand, so that undo and redo need not fetch them. */
+const MOST_CUTS = 40;
+const cuts = new Map<string, Promise<BitSet>>();
+
+/** The points that a cut leaves of its stored cloud; never to be changed. @throws Error with the server's words */
+export function loadCut(id: string): Promise<BitSet> {
+  const known = cuts.get(id);
+  if (known) return known;
+  const loading = fetchCut(id);
+  loading.catch(() => cuts.delete(id));
+  cuts.set(id, loading);
+  if (cuts.size > MOST_CUTS) cuts.delete(cuts.keys().next().value!);
+  return loading;
+}
+
+async function fetchCut(id: string): Promise<BitSet> {
+  const response = await fetch(`/api/artifacts/${id}/data`);
   if (!response.ok) throw new Error(`The data could not be fetched (${response.status}).`);
   return decodeCut(new Uint8Array(await response.arrayBuffer())).kept;
 }

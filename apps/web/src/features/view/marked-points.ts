@@ -44,10 +44,15 @@ export function writeMarks(
   leaving: BitSet | undefined,
 ): void {
   const bytes = marks.array as Uint8Array;
-  for (let i = 0; i < bytes.length; i++) {
-    const row = firstRow + i;
-    if ((kept && !kept.has(row)) || leaving?.has(row)) bytes[i] = POINT_MARK.gone;
-    else bytes[i] = selected?.has(row) ? POINT_MARK.selected : POINT_MARK.plain;
+  // Pages begin at whole bytes of the sets, and most bytes are all there and not selected.
+  for (let i = 0, b = firstRow >> 3; i < bytes.length; i += 8, b++) {
+    const there = (kept ? kept.bytes[b] : 255) & ~(leaving ? leaving.bytes[b] : 0);
+    const chosen = selected ? selected.bytes[b] : 0;
+    const end = Math.min(8, bytes.length - i);
+    for (let k = 0; k < end; k++) {
+      const bit = 1 << k;
+      bytes[i + k] = there & bit ? (chosen & bit ? POINT_MARK.selected : POINT_MARK.plain) : POINT_MARK.gone;
+    }
   }
   marks.needsUpdate = true;
 }

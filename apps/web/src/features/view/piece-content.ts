@@ -16,6 +16,7 @@ export function contentForStage(piece: PieceView, stage: Stage, settings: ViewSe
     clouds: piece.scanList.map((s) => ({
       scanId: s.id,
       source: cloudSource(s),
+      points: Number(s.cloud.facts.points) || 0,
       color: strandColor(s.colorIndex),
       matrix: s.placement.state === 'loose' ? looseMatrix(s, loose.indexOf(s), piece) : placedMatrix(s, settings),
       faint: settings.tried !== null && !settings.tried.scans.includes(s.name),

@@ -5,6 +5,8 @@ import type { CloudSource } from './load-artifact';
 export interface CloudItem {
   scanId: string;
   source: CloudSource;
+  /** How many points it has. */
+  points: number;
   color: string;
   /** Column-major 4×4: view from scan. */
   matrix: number[];
@@ -40,8 +42,8 @@ export const SURFACE_TINTS = { measured: '#b7cfcf', invented: '#e59b62' };
 
 /** What a layer tells the view that holds it. */
 export interface LayerEvents {
-  /** Something looks different: draw. */
-  changed(): void;
+  /** Something looks different: draw, at once if a person waits for it. */
+  changed(atOnce?: boolean): void;
   /** Extents have become known or have changed. */
   extended(): void;
   failed(message: string): void;

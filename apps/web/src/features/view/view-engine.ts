@@ -4,6 +4,8 @@ import type { BitSet } from '@amber-knit/core/geometry';
 import type { ScreenView } from '@amber-knit/core/selection';
 import { CloudLayer } from './cloud-layer';
 import { isSoftwareRendering } from './graphics';
+import { PacedDrawing } from '../../shared/paced-drawing';
+import { PointBudget } from './point-budget';
 import { SurfaceLayer } from './surface-layer';
 import type { LayerEvents, Pick, ViewContent, ViewLook } from './view-content';
 
@@ -17,11 +19,15 @@ export const STANDARD_VIEWS = {
 } as const;
 export type StandardView = keyof typeof STANDARD_VIEWS;
 
+/** How long nothing may change before more points are drawn, ms. */
+const REST_MS = 180;
+
 /**
  * The 3D view: streams clouds and surfaces, draws only when something changed, picks points. Millimetres, Z up.
  */
 export class ViewEngine {
-  onCount?: (points: number, triangles: number) => void;
+  /** Points that are there, points drawn in the last picture, triangles. */
+  onCount?: (points: number, drawn: number, triangles: number) => void;
   onError?: (message: string) => void;
   private readonly renderer: THREE.WebGLRenderer;
   private readonly scene = new THREE.Scene();
@@ -32,7 +38,11 @@ export class ViewEngine {
   private readonly clouds: CloudLayer;
   private readonly surface: SurfaceLayer;
   private look: ViewLook = { color: 'true', lit: true, wireframe: false };
-  private frame = 0;
+  private readonly drawing: PacedDrawing;
+  private readonly budget = new PointBudget(isSoftwareRendering());
+  private drawn = 0;
+  private resting = 0;
+  private counted = '';
   private fitted = false;
   private readonly resize: ResizeObserver;
 
@@ -44,11 +54,15 @@ export class ViewEngine {
     this.camera.position.set(250, -350, 200);
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.addEventListener('change', () => this.draw());
+    this.drawing = new PacedDrawing(
+      this.renderer.getContext() as WebGL2RenderingContext,
+      () => this.paint(),
+      (ms) => this.budget.took(this.drawn, ms),
+    );
     const events: LayerEvents = {
-      changed: () => {
+      changed: (atOnce = false) => {
         this.applyLook();
-        this.count();
-        this.draw();
+        this.draw(atOnce);
       },
       extended: () => this.fitFirst(),
       failed: (message) => this.onError?.(message),
@@ -63,7 +77,8 @@ export class ViewEngine {
   }
 
   dispose(): void {
-    cancelAnimationFrame(this.frame);
+    clearTimeout(this.resting);
+    this.drawing.dispose();
     this.resize.disconnect();
     this.surface.dispose();
     this.clouds.dispose();
@@ -71,14 +86,22 @@ export class ViewEngine {
     this.renderer.dispose();
   }
 
-  /** Draws once, at the next frame. */
-  draw(): void {
-    if (this.frame) return;
-    this.frame = requestAnimationFrame(() => {
-      this.frame = 0;
-      this.headlight.position.copy(this.camera.position);
-      this.renderer.render(this.scene, this.camera);
-    });
+  /** Draws at the next frame: a part of the points if they are many, and all that time allows once nothing changes. */
+  draw(atOnce = true): void {
+    clearTimeout(this.resting);
+    this.resting = 0;
+    this.drawing.request(atOnce);
+  }
+
+  private paint(): void {
+    const rested = this.resting !== 0;
+    this.resting = 0;
+    this.headlight.position.copy(this.camera.position);
+    this.drawn = this.clouds.limit(this.budget.points(!rested));
+    this.renderer.render(this.scene, this.camera);
+    this.count();
+    if (rested || this.drawn >= this.clouds.held) return;
+    this.resting = window.setTimeout(() => this.drawing.request(), REST_MS);
   }
 
   /** Shows this content; what is already loaded stays, the rest is streamed in. */
@@ -86,7 +109,6 @@ export class ViewEngine {
     this.clouds.show(content.clouds, content.surface !== undefined);
     this.surface.show(content.surface);
     this.applyLook();
-    this.count();
     this.draw();
   }
 
@@ -226,7 +248,10 @@ export class ViewEngine {
   }
 
   private count(): void {
-    this.onCount?.(this.clouds.points, this.surface.triangles);
+    const counts = [this.clouds.points, Math.min(this.drawn, this.clouds.points), this.surface.triangles] as const;
+    if (counts.join() === this.counted) return;
+    this.counted = counts.join();
+    this.onCount?.(...counts);
   }
 
   /** Fits as extents become known, until all are. */

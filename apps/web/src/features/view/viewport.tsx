@@ -29,7 +29,7 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
   const engine = useRef<ViewEngine | null>(null);
   const settings = useAppSelector((s) => s.view);
   const [pick, setPick] = useState<Pick | undefined>();
-  const [counts, setCounts] = useState({ points: 0, triangles: 0 });
+  const [counts, setCounts] = useState({ points: 0, drawn: 0, triangles: 0 });
   const [error, setError] = useState<string | null>(null);
   const [measure, setMeasure] = useState<MeasureState>(MEASURE_IDLE);
   const gesture = useSelectGesture(engine);
@@ -45,7 +45,7 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
       setError('This browser offers no WebGL 2. Lists, forms and results work; the 3D view stays empty.');
       return;
     }
-    e.onCount = (points, triangles) => setCounts({ points, triangles });
+    e.onCount = (points, drawn, triangles) => setCounts({ points, drawn, triangles });
     e.onError = setError;
     engine.current = e;
     return () => {
@@ -176,7 +176,9 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
         <span className="text-muted">
           {counts.triangles > 0
             ? `${shortCount(counts.triangles)} triangles shown`
-            : `${shortCount(counts.points)} points shown`}
+            : counts.drawn < 0.98 * counts.points
+              ? `${shortCount(counts.drawn)} of ${shortCount(counts.points)} points drawn`
+              : `${shortCount(counts.points)} points shown`}
         </span>
       </div>
     </div>

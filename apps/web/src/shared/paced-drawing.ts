@@ -17,6 +17,8 @@ export class PacedDrawing {
   constructor(
     private readonly gl: WebGL2RenderingContext,
     private readonly paint: () => void,
+    /** Told how long each picture took, ms. */
+    private readonly onTook?: (ms: number) => void,
   ) {}
 
   request(atOnce = false): void {
@@ -56,6 +58,7 @@ export class PacedDrawing {
       const took = performance.now() - begun;
       if (gl.clientWaitSync(this.fence, 0, 0) === gl.TIMEOUT_EXPIRED && took < 1000) return void setTimeout(look, 4);
       this.forgetFence();
+      this.onTook?.(took);
       this.notBefore = took > QUICK ? performance.now() + Math.min(500, REST * took) : 0;
       if (this.waiting) {
         clearTimeout(this.waiting);
