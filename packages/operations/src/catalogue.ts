@@ -16,6 +16,7 @@ import type { Operation } from './operation.js';
 import { registerAutomatic } from './register-automatic.js';
 import { registerChoose } from './register-choose.js';
 import { registerFine } from './register-fine.js';
+import { registerPairs } from './register-pairs.js';
 import { textureMap } from './texture-map.js';
 
 /** Every operation, in working order. */
@@ -30,6 +31,7 @@ export const OPERATIONS = [
   registerAutomatic,
   registerFine,
   registerChoose,
+  registerPairs,
   fuseSurface,
   mendAll,
   mendReduce,

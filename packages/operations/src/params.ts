@@ -1,7 +1,8 @@
 import 'reflect-metadata';
-import { plainToInstance } from 'class-transformer';
+import { plainToInstance, Type } from 'class-transformer';
 import {
   ArrayMaxSize,
+  ArrayMinSize,
   IsArray,
   IsBoolean,
   IsIn,
@@ -11,14 +12,16 @@ import {
   Max,
   MaxLength,
   Min,
+  ValidateNested,
   validateSync,
+  type ValidationError,
 } from 'class-validator';
 import { GeometryError } from '@amber-knit/core/runtime';
 
 /** What a form, a command line and a help page need to know of one parameter. */
 export interface ParamField {
   name: string;
-  kind: 'length' | 'count' | 'ratio' | 'choice' | 'flag' | 'text' | 'scans';
+  kind: 'length' | 'count' | 'ratio' | 'choice' | 'flag' | 'text' | 'scans' | 'pairs';
   title: string;
   help: string;
   unit?: string;
@@ -81,6 +84,27 @@ export const ScansParam = (o: { title: string; help: string }): PropertyDecorato
     MaxLength(200, { each: true }),
   ]);
 
+/** A place in the scan that is moved, and the same place in another scan; mm, in each scan's own frame. */
+export class PickedPair {
+  @IsNumber(finite, { each: true })
+  @ArrayMinSize(3)
+  @ArrayMaxSize(3)
+  from: number[];
+
+  @IsString()
+  @MaxLength(200)
+  scan: string;
+
+  @IsNumber(finite, { each: true })
+  @ArrayMinSize(3)
+  @ArrayMaxSize(3)
+  onto: number[];
+}
+
+/** Pairs of places picked in two scans. */
+export const PairsParam = (o: { title: string; help: string }): PropertyDecorator =>
+  field('pairs', o, [IsArray(), ArrayMaxSize(200), ValidateNested({ each: true }), Type(() => PickedPair)]);
+
 export type ParamsClass<P extends object> = new () => P;
 
 /** The fields of a parameter class, in order, with their defaults. */
@@ -102,11 +126,17 @@ export function parseParams<P extends object>(type: ParamsClass<P>, values: obje
     const text = faults.map((f) => {
       const known = fields.get(f.property);
       if (!known) return `"${f.property}" is no parameter of this operation (known: ${[...fields.keys()].join(', ')})`;
-      return `${known.title} (${f.property}): ${Object.values(f.constraints ?? {}).join('; ')}`;
+      return `${known.title} (${f.property}): ${faultText(f)}`;
     });
     throw new GeometryError('invalid-parameter', `${text.join('. ')}.`);
   }
   return instance;
+}
+
+/** What is wrong with a value, or with the first of its parts that is wrong. */
+function faultText({ constraints, children }: ValidationError): string {
+  if (constraints) return Object.values(constraints).join('; ');
+  return children?.[0] ? `${children[0].property}: ${faultText(children[0])}` : 'is not valid';
 }
 
 /**

@@ -2,7 +2,7 @@ import type { PlacementAgreement, PlacementDoubt } from '../geometry/scan.js';
 import { multiply, type Mat4 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { DisjointSets } from '../spatial/disjoint-sets.js';
-import { evidenceScore, paintCorrelation, type Evidence } from './evidence.js';
+import { agreementFrom, evidenceScore, paintCorrelation, type Evidence } from './evidence.js';
 import type { GroupJoiner } from './group-joiner.js';
 import {
   advantage,
@@ -236,14 +236,7 @@ export function describeDoubt(
 ): PlacementDoubt {
   const own = rivals[0].scans;
   const points = own.reduce((n, i) => n + scans[i].shuffle.length, 0);
-  const agreement = (e: Evidence): PlacementAgreement => ({
-    // Both sides of every pair were counted.
-    overlap: e.matched / 2 / points,
-    contradicted: (e.through + e.missing) / 2 / points,
-    paint: paintCorrelation(e),
-    marks: Math.round(e.painted / 2),
-    marksAgree: e.painted > 0 ? 1 - e.clashing / e.painted : 1,
-  });
+  const agreement = (e: Evidence): PlacementAgreement => agreementFrom(e, points);
   return {
     scans: own.map((i) => scans[i].name),
     chosen: agreement(rivals[0].chosen),

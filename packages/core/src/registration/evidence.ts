@@ -1,3 +1,4 @@
+import type { PlacementAgreement } from '../geometry/scan.js';
 import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import type { PreparedScan } from './prepared-scan.js';
 import { comparePaint } from './surface-paint.js';
@@ -143,6 +144,17 @@ export function compareEvidence(a: Evidence, b: Evidence): number {
 /** What is not contradicted, per partner: 1 = nothing is, below 0 = more speaks against the placement than for it. */
 export function evidenceQuality(e: Evidence): number {
   return e.matched > 0 ? 1 - (PENALTY * contradictions(e)) / e.matched : -Infinity;
+}
+
+/** Evidence in shares of the points it was gathered from, both sides of every pair having been counted. */
+export function agreementFrom(e: Evidence, points: number): PlacementAgreement {
+  return {
+    overlap: e.matched / 2 / points,
+    contradicted: (e.through + e.missing) / 2 / points,
+    paint: paintCorrelation(e),
+    marks: Math.round(e.painted / 2),
+    marksAgree: e.painted > 0 ? 1 - e.clashing / e.painted : 1,
+  };
 }
 
 /** Pairs with fewer painted points than this say nothing about the paint. */

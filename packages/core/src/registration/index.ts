@@ -8,6 +8,7 @@ export * from './group-joiner.js';
 export * from './icp.js';
 export * from './joint-refinement.js';
 export * from './pair-candidates.js';
+export * from './pair-fit.js';
 export * from './point-to-plane.js';
 export * from './pose-graph.js';
 export * from './prepare-scan.js';

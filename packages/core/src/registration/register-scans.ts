@@ -1,11 +1,28 @@
 import { assertUsableCloud } from '../geometry/point-cloud.js';
-import { loosePlacement, sensorPositions, type Placement, type PlacementDoubt, type Scan } from '../geometry/scan.js';
+import {
+  loosePlacement,
+  sensorPositions,
+  type Placement,
+  type PlacementAgreement,
+  type PlacementDoubt,
+  type Scan,
+} from '../geometry/scan.js';
 import { identity, invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { mapTask } from '../runtime/map-task.js';
 import { assembleScans } from './assemble.js';
 import { describeDoubt, type CompetingPlacements } from './competing-placements.js';
-import { evidenceScore, marksAreMeaningful, withoutMarks, type EvidenceScale } from './evidence.js';
+import {
+  addEvidence,
+  agreementFrom,
+  evidenceQuality,
+  evidenceScore,
+  judgePlacement,
+  marksAreMeaningful,
+  noEvidence,
+  withoutMarks,
+  type EvidenceScale,
+} from './evidence.js';
 import { refineJointly, type PairResidual, type RefinementScan } from './joint-refinement.js';
 import { findPairCandidates, type PairCandidate } from './pair-candidates.js';
 import { uprightFrame } from './upright-frame.js';
@@ -66,6 +83,12 @@ export async function registerScans(
   return finish(scans, prepared, assembly, o.reference, scale, ctx.part(0.8, 1, 'Registering together'));
 }
 
+/** What refining led to, and how one scan agrees with all others where it came to lie. */
+export interface RefinedPlacements extends RegisterScansResult {
+  /** Undefined for a scan that has no place, or no other beside it. `quality` as `evidenceQuality`. */
+  agreementOf(name: string): (PlacementAgreement & { quality: number }) | undefined;
+}
+
 /**
  * Refines scans that are already about in place, all together. Loose and excluded scans are left as they are.
  * @throws GeometryError `empty-input` if a cloud is too small
@@ -75,7 +98,7 @@ export async function refinePlacements(
   placements: Placement[],
   options: Partial<RegisterScansOptions>,
   ctx: RunContext,
-): Promise<RegisterScansResult> {
+): Promise<RefinedPlacements> {
   const o = { ...REGISTER_SCANS_DEFAULTS, ...options };
   const scale = chooseScale(scans, o);
   const prepared = await prepareScans(scans, scale, ctx.part(0, 0.4, 'Describing scans'));
@@ -102,7 +125,30 @@ export async function refinePlacements(
   for (const p of result.placements) {
     if (byName.get(p.name)?.state === 'excluded') Object.assign(p, byName.get(p.name));
   }
-  return result;
+  const evidenceScale = { cell: scale.fine, noise: medianNoise(prepared) };
+  return { ...result, agreementOf: (name) => agreementOf(prepared, result.placements, name, evidenceScale) };
+}
+
+/** How a placed scan agrees with all others that have a place. */
+function agreementOf(
+  prepared: PreparedScan[],
+  placements: Placement[],
+  name: string,
+  scale: EvidenceScale,
+): (PlacementAgreement & { quality: number }) | undefined {
+  const place = new Map(
+    placements.filter((p) => p.state !== 'loose' && p.state !== 'excluded').map((p) => [p.name, p]),
+  );
+  const own = prepared.find((s) => s.name === name);
+  const mine = place.get(name);
+  const others = prepared.filter((s) => s !== own && place.has(s.name));
+  if (!own || !mine || others.length === 0) return undefined;
+  const sum = noEvidence();
+  for (const other of others) {
+    const otherFromOwn = multiply(invertRigid(place.get(other.name)!.pieceFromScan), mine.pieceFromScan);
+    addEvidence(sum, judgePlacement(own, other, otherFromOwn, scale, own.shuffle.length));
+  }
+  return { ...agreementFrom(sum, own.shuffle.length), quality: evidenceQuality(sum) };
 }
 
 function movedDoubt(doubt: PlacementDoubt, newFromOld: Mat4): PlacementDoubt {

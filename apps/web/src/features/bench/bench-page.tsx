@@ -6,6 +6,8 @@ import { api, problemText } from '../../api/api';
 import { isStage } from '../../app/stages';
 import { Button, Header, Notice } from '../../shared/controls';
 import { captureClient } from '../capture/capture-client';
+import { useAppSelector } from '../../app/store';
+import { ByHandView } from '../by-hand/by-hand-view';
 import { CapturePanel } from '../capture/capture-panel';
 import { CaptureView } from '../capture/capture-view';
 import { ImportDrop } from '../import/import-drop';
@@ -49,6 +51,7 @@ export function BenchPage() {
   const [sound, setSound] = useState(true);
   const connected = useSyncExternalStore(captureClient.subscribe, () => captureClient.current().device !== null);
   const byLine = useSyncExternalStore(lineLaserClient.subscribe, () => lineLaserClient.current().phase !== 'closed');
+  const byHand = useAppSelector((s) => s.byHand.moving !== null);
   const cutting = useSyncExternalStore(selectionClient.subscribe, () => selectionClient.current().sending);
   const running = steps?.filter((s) => s.status === 'running' || s.status === 'queued').length ?? 0;
   // A step that runs will change what stands now: going back waits for it.
@@ -134,6 +137,8 @@ export function BenchPage() {
               <LineLaserView />
             ) : live ? (
               <CaptureView cutHeight={cutHeight} sound={sound} />
+            ) : byHand && stage === 'register' ? (
+              <ByHandView piece={piece} />
             ) : (
               <Viewport piece={piece} stage={stage} />
             )}

@@ -5,6 +5,7 @@ import { api } from '../../api/api';
 import { STAGE_NAMES } from '../../app/stages';
 import { Notice } from '../../shared/controls';
 import { figureText, words } from '../../shared/format';
+import { ByHandPanel } from '../by-hand/by-hand-panel';
 import { DoubtPanel } from '../register/doubt-panel';
 import { SelectPanel } from '../select/select-panel';
 import { OperationForm } from './operation-form';
@@ -61,6 +62,7 @@ export function StagePanel({
       {last && <LastResult step={last} />}
       {stage === 'clean' && piece.scans > 0 && <SelectPanel piece={piece} steps={steps ?? []} busy={open.length > 0} />}
       {children}
+      {stage === 'register' && <ByHandPanel piece={piece} busy={open.length > 0} />}
       {own.map((o, i) => {
         const lack = missing(piece, o);
         return lack ? (

@@ -103,6 +103,14 @@ export class CloudLayer {
     return points;
   }
 
+  /** Draws points larger by a factor: under a lens, where the picture is but the points are not magnified. */
+  scalePoints(factor: number): void {
+    for (const { group } of this.clouds.values()) {
+      const page = group.children[0] as THREE.Points | undefined;
+      if (page) (page.material as THREE.PointsMaterial).size *= factor;
+    }
+  }
+
   /** Points of the visible scans that could be drawn, cut ones included. */
   get held(): number {
     let held = 0;

@@ -5,6 +5,12 @@ import { strandColor } from '../../shared/strand-colors';
 import { cloudSource } from './load-artifact';
 import type { ViewContent } from './view-content';
 
+/** Shows a scan as its sensor saw it: sensor right stays right, sensor down becomes down, sensor forward away. */
+export const SENSOR_UPRIGHT = [1, 0, 0, 0, 0, 0, -1, 0, 0, 1, 0, 0, 0, 0, 0, 1];
+
+export const hasPlace = ({ placement }: ScanView): boolean =>
+  placement.state === 'placed' || placement.state === 'registered';
+
 /** What the view shows at a stage: the scans until they are fused, then the surface, then the coloured surface. */
 export function contentForStage(piece: PieceView, stage: Stage, settings: ViewSettings): ViewContent {
   const surfaceStage = ['fuse', 'mend', 'texture', 'check', 'deliver'].includes(stage);
@@ -37,6 +43,5 @@ function looseMatrix(scan: ScanView, index: number, piece: PieceView): number[] 
   const placed = piece.scanList.some((s) => s.placement.state !== 'loose');
   const x = ((index % columns) - (columns - 1) / 2) * size + (placed ? columns * size : 0);
   const z = -Math.floor(index / columns) * size;
-  // Sensor right stays right, sensor down becomes down, sensor forward becomes away.
-  return [1, 0, 0, 0, 0, 0, -1, 0, 0, 1, 0, 0, x, 0, z, 1];
+  return [...SENSOR_UPRIGHT.slice(0, 12), x, 0, z, 1];
 }

@@ -18,6 +18,18 @@ export const STANDARD_VIEWS = {
   below: [0, 0, -1],
 } as const;
 export type StandardView = keyof typeof STANDARD_VIEWS;
+const VIEW_KEYS: Record<string, StandardView | undefined> = {
+  '1': 'front',
+  '2': 'back',
+  '3': 'left',
+  '4': 'right',
+  '5': 'top',
+  '6': 'below',
+};
+
+/** The lens: how much larger it shows, and its distance from the corner, page pixels. */
+const LENS_POWER = 4;
+const LENS_MARGIN = 12;
 
 /** How long nothing may change before more points are drawn, ms. */
 const REST_MS = 180;
@@ -29,6 +41,8 @@ export class ViewEngine {
   /** Points that are there, points drawn in the last picture, triangles. */
   onCount?: (points: number, drawn: number, triangles: number) => void;
   onError?: (message: string) => void;
+  /** After every picture: what lies over the view can follow. */
+  onPainted?: () => void;
   private readonly renderer: THREE.WebGLRenderer;
   private readonly scene = new THREE.Scene();
   private readonly camera = new THREE.PerspectiveCamera(35, 1, 1, 10000);
@@ -41,6 +55,7 @@ export class ViewEngine {
   private readonly drawing: PacedDrawing;
   private readonly budget = new PointBudget(isSoftwareRendering());
   private drawn = 0;
+  private lens: { at: [number, number]; size: number } | null = null;
   private resting = 0;
   private counted = '';
   private fitted = false;
@@ -99,9 +114,54 @@ export class ViewEngine {
     this.headlight.position.copy(this.camera.position);
     this.drawn = this.clouds.limit(this.budget.points(!rested));
     this.renderer.render(this.scene, this.camera);
+    this.paintLens();
     this.count();
+    this.onPainted?.();
     if (rested || this.drawn >= this.clouds.held) return;
     this.resting = window.setTimeout(() => this.drawing.request(), REST_MS);
+  }
+
+  /** Magnifies what lies under a pointer position, in a square of `size` page pixels at the lower right. */
+  setLens(at: [number, number] | null, size: number): void {
+    if (!at && !this.lens) return;
+    this.lens = at && { at, size };
+    this.draw();
+  }
+
+  /** Where the view shows a place, page pixels from the canvas's upper left. */
+  project(place: [number, number, number]): { x: number; y: number } {
+    this.camera.updateMatrixWorld();
+    const v = new THREE.Vector3(...place).project(this.camera);
+    return {
+      x: ((v.x + 1) / 2) * this.canvas.clientWidth,
+      y: ((1 - v.y) / 2) * this.canvas.clientHeight,
+    };
+  }
+
+  private paintLens(): void {
+    if (!this.lens) return;
+    const { at, size } = this.lens;
+    const rect = this.canvas.getBoundingClientRect();
+    const seen = size / LENS_POWER;
+    const { camera, renderer } = this;
+    camera.setViewOffset(
+      rect.width,
+      rect.height,
+      at[0] - rect.left - seen / 2,
+      at[1] - rect.top - seen / 2,
+      seen,
+      seen,
+    );
+    const square = [rect.width - size - LENS_MARGIN, LENS_MARGIN, size, size] as const;
+    renderer.setScissorTest(true);
+    renderer.setScissor(...square);
+    renderer.setViewport(...square);
+    this.clouds.scalePoints(LENS_POWER);
+    renderer.render(this.scene, camera);
+    this.clouds.scalePoints(1 / LENS_POWER);
+    renderer.setScissorTest(false);
+    renderer.setViewport(0, 0, rect.width, rect.height);
+    camera.clearViewOffset();
   }
 
   /** Shows this content; what is already loaded stays, the rest is streamed in. */
@@ -165,8 +225,13 @@ export class ViewEngine {
     this.draw();
   }
 
-  /** Turns, moves or zooms by a key. @returns true if the key means something here */
+  /** Turns, moves, zooms, fits or chooses a view by a key. @returns true if the key means something here */
   key(key: string, shift: boolean): boolean {
+    const view = VIEW_KEYS[key];
+    if (view || key === 'f' || key === 'F') {
+      this.fit(view);
+      return true;
+    }
     const offset = this.camera.position.clone().sub(this.controls.target);
     const s = new THREE.Spherical().setFromVector3(new THREE.Vector3(offset.x, offset.z, -offset.y));
     const step = 0.12;

@@ -11,17 +11,8 @@ import { useSelectGesture } from '../select/use-select-gesture';
 import { MEASURE_IDLE, nextMeasureState, pickedPoints, type MeasureState } from './measure-tool';
 import { contentForStage } from './piece-content';
 import { SURFACE_TINTS, type Pick } from './view-content';
-import { ViewEngine, type StandardView } from './view-engine';
+import { ViewEngine } from './view-engine';
 import { ViewToolbar } from './view-toolbar';
-
-const VIEW_KEYS: Record<string, StandardView> = {
-  '1': 'front',
-  '2': 'back',
-  '3': 'left',
-  '4': 'right',
-  '5': 'top',
-  '6': 'below',
-};
 
 /** The 3D view with its tools and the reading strip. */
 export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
@@ -93,10 +84,7 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
           data-points={counts.points}
           data-triangles={counts.triangles}
           onKeyDown={(e) => {
-            const view = VIEW_KEYS[e.key];
-            if (view) engine.current?.fit(view);
-            else if (e.key === 'f' || e.key === 'F') engine.current?.fit();
-            else if (e.key === 'Escape') {
+            if (e.key === 'Escape') {
               setMeasure(MEASURE_IDLE);
               gesture.cancel();
             } else if (e.key === 'Enter' && gesture.clickMiddle()) e.preventDefault();

@@ -1,0 +1,20 @@
+import type { PieceView } from '@amber-knit/contracts';
+import { useAppSelector } from '../../app/store';
+import { PairView } from './pair-view';
+
+/** Side by side: the scan to be placed, and what it is placed on. */
+export function ByHandView({ piece }: { piece: PieceView }) {
+  const { moving, onto } = useAppSelector((s) => s.byHand);
+  const name = (id: string): string => piece.scanList.find((s) => s.id === id)?.name ?? '';
+  return (
+    <div className="flex min-h-0 min-w-0 flex-1 gap-px bg-line">
+      <PairView key={`from ${moving}`} piece={piece} side="from" title={`Moves: ${name(moving ?? '')}`} />
+      <PairView
+        key={`onto ${onto}`}
+        piece={piece}
+        side="onto"
+        title={`Stays: ${onto === 'placed' ? 'all that have a place' : name(onto)}`}
+      />
+    </div>
+  );
+}
