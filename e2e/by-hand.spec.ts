@@ -62,6 +62,16 @@ test('a scan is placed by picking the same places in two views; a wrong pair is 
   await place.click();
   await expect(strands.getByText(/registered$/)).toHaveCount(2, { timeout: 60_000 });
   await expect(page.getByText(/2 of 2 scans registered/)).toBeVisible();
+
+  // How well they fit: distances as colours, and the worst places to look at.
+  const fit = page.getByRole('region', { name: 'How well they fit' });
+  await fit.getByRole('button', { name: 'Show the distances' }).click();
+  await expect(fit.getByText(/^Half of the points lie within 0\.\d+ mm/)).toBeVisible({ timeout: 30_000 });
+  await expect(fit.getByRole('img', { name: /distances between the scans/ })).toBeVisible();
+  await fit.getByRole('listitem').first().getByRole('button').click();
+  await fit.getByRole('button', { name: 'Usual colours' }).click();
+  await expect(fit.getByRole('button', { name: 'Show the distances' })).toBeVisible();
+
   await page.getByRole('button', { name: 'Undo', exact: true }).click();
   await expect(strands.getByText(/loose$/)).toHaveCount(2);
 });

@@ -18,6 +18,8 @@ export interface ViewSettings {
   isolated: string | null;
   /** Scans shown where they might belong; not where they are. */
   tried: TriedPlace | null;
+  /** A place the view was sent to, and how much around it is to be seen, mm. */
+  lookedAt: { place: [number, number, number]; size: number } | null;
 }
 
 /** Names of scans, and the motion that takes them to the place to be tried: 16 numbers, column by column. */
@@ -34,6 +36,7 @@ const initialState: ViewSettings = {
   hidden: [],
   isolated: null,
   tried: null,
+  lookedAt: null,
 };
 
 const slice = createSlice({
@@ -47,11 +50,20 @@ const slice = createSlice({
     scanHidden: (s, a: PayloadAction<string>) => {
       s.hidden = s.hidden.includes(a.payload) ? s.hidden.filter((x) => x !== a.payload) : [...s.hidden, a.payload];
     },
+    placeLookedAt: (s, a: PayloadAction<NonNullable<ViewSettings['lookedAt']>>) => void (s.lookedAt = a.payload),
     placeTried: (s, a: PayloadAction<TriedPlace | null>) => void (s.tried = a.payload),
     scanIsolated: (s, a: PayloadAction<string>) => void (s.isolated = s.isolated === a.payload ? null : a.payload),
   },
 });
 
-export const { colorChosen, litToggled, wireframeToggled, toolChosen, scanHidden, scanIsolated, placeTried } =
-  slice.actions;
+export const {
+  colorChosen,
+  litToggled,
+  wireframeToggled,
+  toolChosen,
+  scanHidden,
+  scanIsolated,
+  placeTried,
+  placeLookedAt,
+} = slice.actions;
 export const viewReducer = slice.reducer;

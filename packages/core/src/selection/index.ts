@@ -1,4 +1,5 @@
 export * from './measure-points.js';
+export * from './measure-residuals.js';
 export * from './plane-around.js';
 export * from './point-at.js';
 export * from './screen-region.js';
@@ -6,3 +7,4 @@ export * from './select-alike.js';
 export * from './select-in-space.js';
 export * from './select-on-screen.js';
 export * from './selectable-cloud.js';
+export * from './worst-places.js';

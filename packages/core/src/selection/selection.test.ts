@@ -9,6 +9,7 @@ import {
   invertSelection,
   joinSelections,
   measurePoints,
+  measureResiduals,
   planeAround,
   pointAt,
   selectBox,
@@ -21,6 +22,7 @@ import {
   shrinkSelection,
   trackOfBrush,
   type SelectableCloud,
+  worstPlaces,
 } from './index.js';
 
 /** Evenly spread points on a ball (the golden-angle spiral), outward normals, red above and blue below the middle. */
@@ -274,4 +276,46 @@ test('measures tell lonely, grazing, loose and far points; what is cut away has 
   expect(distance[8060]).toBeCloseTo(200, 0);
   for (const m of [density, angle, piece, distance]) expect(m[8061]).toBeNaN();
   expect(measurePoints(cloud, [], 'angle', ctx)[0]).toBeNaN();
+});
+
+test('residuals are the distances between surfaces, not between points; what one scan alone saw has none', () => {
+  const outer = ball(20_000, 50.2);
+  const inner = ball(23_000, 50);
+  // Only the upper half of the inner ball is left.
+  for (let i = 11_500; i < 23_000; i++) inner.present.delete(i);
+  const shifted = { ...outer, viewFromScan: fromTranslation(3, 0, 0) };
+  shifted.positions = outer.positions.map((v, j) => (j % 3 === 0 ? v - 3 : v));
+  const [a, b] = measureResiduals([shifted, inner], createRunContext());
+  const known = Array.from(a.slice(0, 9500));
+  expect(Math.max(...known)).toBeLessThan(0.25);
+  expect(known.reduce((s, v) => s + v, 0) / known.length).toBeCloseTo(0.2, 1);
+  expect(a[19_000]).toBeNaN();
+  expect(b[20_000]).toBeNaN();
+  expect(b[100]).toBeLessThan(0.25);
+});
+
+test('the worst places are where values are highest, apart from one another', () => {
+  const cloud = ball(20_000, 50);
+  const bumps: Vec3[] = [
+    [50, 0, 0],
+    [0, 0, 50],
+  ];
+  const values = Float32Array.from({ length: 20_000 }, (_, i) => {
+    const p = cloud.positions.subarray(3 * i, 3 * i + 3);
+    const near = bumps.map((b) => Math.hypot(b[0] - p[0], b[1] - p[1], b[2] - p[2]));
+    return i % 7 === 0 ? NaN : near[0] < 8 ? 1 : near[1] < 8 ? 0.6 : 0.05;
+  });
+  const [first, second, third] = worstPlaces([cloud], [values], 12, 3);
+  expect(Math.hypot(...first.place.map((v, k) => v - bumps[0][k]))).toBeLessThan(10);
+  expect(Math.hypot(...second.place.map((v, k) => v - bumps[1][k]))).toBeLessThan(14);
+  expect(first.mean).toBeGreaterThan(second.mean);
+  expect(third.mean).toBeLessThan(second.mean);
+});
+
+test('the other side of a thin wall is no residual', () => {
+  const outside = ball(20_000, 50);
+  const inside = ball(20_000, 48.5);
+  inside.normals = inside.normals!.map((v) => -v);
+  const [a] = measureResiduals([outside, inside], createRunContext());
+  expect(a.every((v) => Number.isNaN(v))).toBe(true);
 });

@@ -7,6 +7,7 @@ import { Notice } from '../../shared/controls';
 import { figureText, words } from '../../shared/format';
 import { ByHandPanel } from '../by-hand/by-hand-panel';
 import { DoubtPanel } from '../register/doubt-panel';
+import { FitPanel } from '../select/fit-panel';
 import { SelectPanel } from '../select/select-panel';
 import { OperationForm } from './operation-form';
 import { RunningStep } from './running-step';
@@ -62,6 +63,7 @@ export function StagePanel({
       {last && <LastResult step={last} />}
       {stage === 'clean' && piece.scans > 0 && <SelectPanel piece={piece} steps={steps ?? []} busy={open.length > 0} />}
       {children}
+      {stage === 'register' && <FitPanel piece={piece} />}
       {stage === 'register' && <ByHandPanel piece={piece} busy={open.length > 0} />}
       {own.map((o, i) => {
         const lack = missing(piece, o);

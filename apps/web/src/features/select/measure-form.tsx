@@ -1,13 +1,12 @@
 import { useState } from 'react';
-import { max, scaleLinear, scaleSqrt } from 'd3';
-import type { PointMeasure } from '@amber-knit/core/selection';
 import { useAppSelector } from '../../app/store';
 import { Fold } from './fold';
 import { selectionClient } from './selection-client';
-import type { MeasureSpread } from './selection-messages';
+import type { Measure, MeasureSpread } from './selection-messages';
+import { SpreadChart } from './spread-chart';
 
 /** What points can be judged by: what it finds, its unit, and whether low or high values are the suspicious ones. */
-const MEASURES: Record<PointMeasure, { title: string; help: string; unit: string; low: boolean; start: number }> = {
+const MEASURES: Record<Measure, { title: string; help: string; unit: string; low: boolean; start: number }> = {
   density: {
     title: 'Lonely points',
     help: 'Points with few neighbours, over the usual number: flying pixels and dust.',
@@ -36,9 +35,14 @@ const MEASURES: Record<PointMeasure, { title: string; help: string; unit: string
     low: false,
     start: Infinity,
   },
+  residual: {
+    title: 'Off the other scans',
+    help: 'Distance from the surface of the other scans, where they have seen the same place.',
+    unit: 'mm',
+    low: false,
+    start: Infinity,
+  },
 };
-const WIDTH = 290;
-const HEIGHT = 64;
 
 /** Selecting by a measure: a histogram, and a threshold that marks at once what would go. */
 export function MeasureForm({ spread }: { spread: MeasureSpread | null }) {
@@ -49,9 +53,7 @@ export function MeasureForm({ spread }: { spread: MeasureSpread | null }) {
         <select
           value={spread?.measure ?? ''}
           onChange={(e) =>
-            e.target.value === ''
-              ? selectionClient.forgetMeasure()
-              : selectionClient.measure(e.target.value as PointMeasure)
+            e.target.value === '' ? selectionClient.forgetMeasure() : selectionClient.measure(e.target.value as Measure)
           }
           className="min-w-0 rounded-lg border border-[var(--field)] bg-panel px-2 py-1"
         >
@@ -74,42 +76,27 @@ function Threshold({ spread }: { spread: MeasureSpread }) {
   const top = spread.edges[spread.edges.length - 1];
   const [at, setAt] = useState<number | null>(null);
   const value = at ?? Math.min(start, top);
-  const x = scaleLinear([0, top || 1], [0, WIDTH]);
-  // Few suspicious points stand beside very many good ones: heights grow with the root.
-  const y = scaleSqrt([0, max(spread.counts) ?? 1], [0, HEIGHT]);
+  const range = (v: number) => (low ? { from: -Infinity, to: v } : { from: v, to: Infinity });
   const choose = (v: number): void => {
     setAt(v);
-    const [from, to] = low ? [-Infinity, v] : [v, Infinity];
-    selectionClient.select({ kind: 'measure', measure: spread.measure, from, to }, join);
+    selectionClient.select({ kind: 'measure', measure: spread.measure, ...range(v) }, join);
   };
   const known = spread.counts.reduce((a, b) => a + b, 0);
   if (known === 0) return <p className="m-0 text-muted">This can’t be told for the scans that are shown.</p>;
   return (
     <>
       <p className="m-0 text-muted">{help} Heights grow with the root of the number of points.</p>
-      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} role="img" aria-label={`How ${title.toLowerCase()} are spread`}>
-        {spread.counts.map((n, i) => {
-          const middle = (spread.edges[i] + spread.edges[i + 1]) / 2;
-          const goes = low ? middle < value : middle > value;
-          return (
-            <rect
-              key={spread.edges[i]}
-              x={x(spread.edges[i]) + 0.5}
-              width={Math.max(0.5, WIDTH / spread.counts.length - 1)}
-              y={HEIGHT - y(n)}
-              height={y(n)}
-              fill={at !== null && goes ? 'var(--amber)' : 'var(--teal)'}
-              opacity={at !== null && goes ? 1 : 0.55}
-            />
-          );
-        })}
-        <line x1={x(value)} x2={x(value)} y1={0} y2={HEIGHT} stroke="var(--ink)" strokeDasharray="3 2" />
-      </svg>
+      <SpreadChart
+        spread={spread}
+        unit={unit}
+        title={`How ${title.toLowerCase()} are spread`}
+        chosen={at === null ? undefined : range(value)}
+      />
       <label className="flex flex-col">
         <span>
           {low ? 'Select below' : 'Select above'}{' '}
           <b className="num">
-            {value.toFixed(spread.measure === 'density' ? 2 : 1)} {unit}
+            {value.toFixed(spread.measure === 'density' || spread.measure === 'residual' ? 2 : 1)} {unit}
           </b>
         </span>
         <input

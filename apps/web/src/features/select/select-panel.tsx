@@ -43,7 +43,13 @@ export function SelectPanel({ piece, steps, busy }: { piece: PieceView; steps: S
 
   useEffect(() => selectionClient.show(piece, view), [piece, view]);
   // Other stages turn and measure.
-  useEffect(() => () => void dispatch(toolChosen('turn')), [dispatch]);
+  useEffect(
+    () => () => {
+      dispatch(toolChosen('turn'));
+      selectionClient.forgetMeasure();
+    },
+    [dispatch],
+  );
   const newest = steps.filter((s) => s.operationId === 'clean.cut').pop();
   const undone = newest?.status === 'failed' || newest?.status === 'cancelled' ? newest.id : null;
   useEffect(() => {

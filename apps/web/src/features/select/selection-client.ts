@@ -1,11 +1,12 @@
 import type { PieceView } from '@amber-knit/contracts';
 import { BitSet } from '@amber-knit/core/geometry';
-import type { PointMeasure, SelectionJoin } from '@amber-knit/core/selection';
+import type { SelectionJoin } from '@amber-knit/core/selection';
 import { contentForStage } from '../view/piece-content';
 import type { ViewSettings } from '../../app/view-slice';
 import { uploadScan } from '../import/upload-scan';
 import type {
   FromSelection,
+  Measure,
   MeasureSpread,
   SelectionState,
   Selector,
@@ -32,6 +33,13 @@ export interface ScanMarks {
   leaving?: BitSet;
 }
 
+/** What shows the selection: told what is marked, and what is measured, by scan. */
+export interface SelectionViewer {
+  marks(marks: ScanMarks): void;
+  /** Levels of the colour scale, one for each stored point; undefined shows the usual colours. */
+  levels(scanId: string, levels: Uint8Array | undefined): void;
+}
+
 const CLOSED: SelectionView = {
   counts: {},
   total: 0,
@@ -54,8 +62,9 @@ export class SelectionClient {
   private sent = '';
   private state = CLOSED;
   private readonly listeners = new Set<() => void>();
-  private readonly viewers = new Set<(marks: ScanMarks) => void>();
+  private readonly viewers = new Set<SelectionViewer>();
   private readonly marks = new Map<string, ScanMarks>();
+  private readonly levels = new Map<string, Uint8Array>();
   private packed?: (packed: { bytes: ArrayBuffer; scans: string[] }) => void;
 
   readonly subscribe = (listener: () => void): (() => void) => {
@@ -65,13 +74,15 @@ export class SelectionClient {
 
   readonly current = (): SelectionView => this.state;
 
-  /** A view that shows the marks: it gets those that stand, then every change. */
-  addViewer(viewer: (marks: ScanMarks) => void): () => void {
+  /** A view that shows the selection: it gets what stands, then every change. */
+  addViewer(viewer: SelectionViewer): () => void {
     this.viewers.add(viewer);
-    this.marks.forEach(viewer);
+    this.marks.forEach((m) => viewer.marks(m));
+    this.levels.forEach((levels, id) => viewer.levels(id, levels));
     return () => {
       this.viewers.delete(viewer);
-      for (const scanId of this.marks.keys()) viewer({ scanId });
+      for (const scanId of this.marks.keys()) viewer.marks({ scanId });
+      for (const scanId of this.levels.keys()) viewer.levels(scanId, undefined);
     };
   }
 
@@ -93,6 +104,8 @@ export class SelectionClient {
     });
     const text = JSON.stringify(scans);
     if (text === this.sent) return;
+    // What was measured counted other points.
+    if (this.state.spread) this.forgetMeasure();
     this.sent = text;
     this.post({ type: 'scans', scans });
   }
@@ -102,8 +115,9 @@ export class SelectionClient {
     this.worker = undefined;
     this.sent = '';
     this.pieceId = '';
-    for (const scanId of this.marks.keys()) this.viewers.forEach((v) => v({ scanId }));
+    for (const scanId of this.marks.keys()) this.viewers.forEach((v) => v.marks({ scanId }));
     this.marks.clear();
+    this.forgetMeasure();
     this.set(CLOSED);
   }
 
@@ -123,12 +137,15 @@ export class SelectionClient {
     this.post({ type: 'remember', name });
   }
 
-  measure(measure: PointMeasure): void {
+  /** Measures the points shown, and colours the view by it. */
+  measure(measure: Measure): void {
     this.set({ said: null });
     this.post({ type: 'measure', measure });
   }
 
   forgetMeasure(): void {
+    for (const scanId of this.levels.keys()) this.viewers.forEach((v) => v.levels(scanId, undefined));
+    this.levels.clear();
     this.set({ spread: null });
   }
 
@@ -178,7 +195,10 @@ export class SelectionClient {
     else if (message.type === 'spread') this.set({ spread: message.spread });
     else if (message.type === 'said') this.set({ said: message.text, busy: false });
     else if (message.type === 'packed') this.packed?.(message);
-    else {
+    else if (message.type === 'levels') {
+      this.levels.set(message.scanId, message.levels);
+      this.viewers.forEach((v) => v.levels(message.scanId, message.levels));
+    } else {
       const { scanId, size, selected, leaving } = message;
       const marks = {
         scanId,
@@ -186,7 +206,7 @@ export class SelectionClient {
         leaving: leaving ? new BitSet(size, leaving) : undefined,
       };
       this.marks.set(scanId, marks);
-      this.viewers.forEach((v) => v(marks));
+      this.viewers.forEach((v) => v.marks(marks));
     }
   }
 

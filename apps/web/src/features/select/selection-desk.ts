@@ -8,6 +8,7 @@ import {
   invertSelection,
   joinSelections,
   measurePoints,
+  measureResiduals,
   planeAround,
   pointAt,
   selectBox,
@@ -19,14 +20,20 @@ import {
   selectWithin,
   shrinkSelection,
   trackOfBrush,
-  type PointMeasure,
+  worstPlaces,
   type PointRef,
   type ScreenView,
   type SelectableCloud,
   type SelectionJoin,
 } from '@amber-knit/core/selection';
 import type { ScanSelection } from '@amber-knit/core/stored';
-import type { MeasureSpread, SelectionState, Selector } from './selection-messages';
+import {
+  UNKNOWN_LEVEL,
+  type Measure,
+  type MeasureSpread,
+  type SelectionState,
+  type Selector,
+} from './selection-messages';
 
 /** A scan on the desk: its points, the stored cloud they are counted in, and whether it is shown. */
 export interface DeskScan {
@@ -47,6 +54,9 @@ const REACH = 8;
 /** Memory that the remembered moments may take, bytes. */
 const MOST_HISTORY = 64e6;
 const BARS = 60;
+/** Places listed as the worst, and their width as a part of the piece's. */
+const WORST_PLACES = 5;
+const PLACE_SIZE = 0.05;
 
 /**
  * The selection of a piece's points with its own undo. Only scans that are shown take part; what is selected in others
@@ -61,7 +71,7 @@ export class SelectionDesk {
   private readonly leaving = new Map<string, BitSet>();
   /** Normals of scans that came without, by id of the stored cloud; made when first needed. */
   private readonly normals = new Map<string, Float32Array>();
-  private measured?: { measure: PointMeasure; values: Map<string, Float32Array> };
+  private measured?: { measure: Measure; values: Map<string, Float32Array>; top: number };
   /** The last step, if a further one of its kind takes its place: a threshold being moved. */
   private sliding?: string;
 
@@ -124,22 +134,39 @@ export class SelectionDesk {
   }
 
   /** Spreads a measure over the points shown; a selector of kind `measure` then chooses by it. */
-  measure(measure: PointMeasure, onProgress: (fraction: number) => void): MeasureSpread {
+  measure(measure: Measure, onProgress: (fraction: number) => void): MeasureSpread {
     const shown = this.scans.filter((s) => s.visible);
     const ctx = createRunContext({ onProgress });
-    const values = new Map(
-      shown.map((s, i) => {
-        const part = ctx.part(i / shown.length, (i + 1) / shown.length);
-        if (measure === 'angle') this.makeNormals(s);
-        return [s.id, measurePoints(this.presentCloud(s), s.viewpoints, measure, part)];
-      }),
-    );
-    this.measured = { measure, values };
-    this.sliding = undefined;
-    return spreadOf(
+    if (measure === 'angle' || measure === 'residual') shown.forEach((s) => this.makeNormals(s));
+    const clouds = shown.map((s) => this.presentCloud(s));
+    const values =
+      measure === 'residual'
+        ? measureResiduals(clouds, ctx)
+        : clouds.map((c, i) =>
+            measurePoints(c, shown[i].viewpoints, measure, ctx.part(i / shown.length, (i + 1) / shown.length)),
+          );
+    const spread = spreadOf(
       measure,
       values,
-      shown.map((s) => this.presentCloud(s).present),
+      clouds.map((c) => c.present),
+    );
+    const { box } = this.state();
+    const size = box ? Math.hypot(...box.max.map((v, k) => v - box.min[k])) : 100;
+    if (measure === 'residual') spread.worst = worstPlaces(clouds, values, PLACE_SIZE * size, WORST_PLACES);
+    const top = spread.edges[spread.edges.length - 1];
+    this.measured = { measure, values: new Map(shown.map((s, k) => [s.id, values[k]])), top };
+    this.sliding = undefined;
+    return spread;
+  }
+
+  /** The measured values of a scan as levels of a colour scale. */
+  levelsOf(scanId: string): Uint8Array | undefined {
+    if (!this.measured) return undefined;
+    const { values, top } = this.measured;
+    const factor = (UNKNOWN_LEVEL - 1) / (top || 1);
+    const own = values.get(scanId);
+    return (
+      own && Uint8Array.from(own, (v) => (Number.isNaN(v) ? UNKNOWN_LEVEL : Math.min(UNKNOWN_LEVEL - 1, v * factor)))
     );
   }
 
@@ -349,18 +376,28 @@ function inRange(values: Float32Array | undefined, present: BitSet, from: number
 }
 
 /** Bars over what nearly all values span; the few beyond count in the last bars. */
-function spreadOf(measure: PointMeasure, values: Map<string, Float32Array>, present: BitSet[]): MeasureSpread {
-  const all = [...values.values()];
-  let most = 0;
-  for (const v of all) for (const x of v) if (x > most) most = x;
-  const top = measure === 'piece' ? 100 : measure === 'angle' ? 90 : measure === 'density' ? Math.min(most, 2) : most;
+function spreadOf(measure: Measure, values: Float32Array[], present: BitSet[]): MeasureSpread {
+  const known = Float32Array.from(values.flatMap((v) => [...sampleOf(v)])).sort();
+  const at = (share: number): number => known[Math.min(known.length - 1, Math.floor(share * known.length))] ?? 0;
+  const most = known[known.length - 1] ?? 0;
+  const tops = { piece: 100, angle: 90, density: Math.min(most, 2), distance: most, residual: 2 * at(0.95) };
+  const top = tops[measure];
   const counts = new Array<number>(BARS).fill(0);
   let unknown = 0;
-  all.forEach((v, k) => {
+  values.forEach((v, k) => {
     for (let i = 0; i < v.length; i++) {
       if (Number.isNaN(v[i])) unknown += present[k].has(i) ? 1 : 0;
       else counts[Math.min(BARS - 1, Math.floor((v[i] / (top || 1)) * BARS))]++;
     }
   });
-  return { measure, edges: Array.from({ length: BARS + 1 }, (_, i) => (i / BARS) * top), counts, unknown };
+  const edges = Array.from({ length: BARS + 1 }, (_, i) => (i / BARS) * top);
+  return { measure, edges, counts, unknown, median: at(0.5), high: at(0.95), worst: [] };
+}
+
+/** Evenly taken known values, at most about fifty thousand: points are stored so that every step is an even sample. */
+function sampleOf(values: Float32Array): Float32Array {
+  const step = Math.max(1, Math.floor(values.length / 50_000));
+  return Float32Array.from({ length: Math.floor(values.length / step) }, (_, i) => values[i * step]).filter(
+    (v) => !Number.isNaN(v),
+  );
 }

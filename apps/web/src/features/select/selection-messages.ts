@@ -1,4 +1,4 @@
-import type { PointMeasure, ScreenView, SelectionJoin } from '@amber-knit/core/selection';
+import type { PointMeasure, ScreenView, SelectionJoin, WorstPlace } from '@amber-knit/core/selection';
 import type { PlaneSide } from '../../app/select-slice';
 import type { CloudSource } from '../view/load-artifact';
 
@@ -12,6 +12,9 @@ export interface ShownScan {
   visible: boolean;
   spacing: number;
 }
+
+/** What points can be judged by; `residual` is the distance from the surface of the other scans. */
+export type Measure = PointMeasure | 'residual';
 
 /** One way to choose points. Places on the picture are pixels of `view`, lengths mm in the piece's frame. */
 export type Selector =
@@ -29,7 +32,7 @@ export type Selector =
       distance: number;
     }
   | { kind: 'box'; min: [number, number, number]; max: [number, number, number] }
-  | { kind: 'measure'; measure: PointMeasure; from: number; to: number }
+  | { kind: 'measure'; measure: Measure; from: number; to: number }
   | { kind: 'named'; name: string }
   | { kind: 'all' | 'none' | 'invert' }
   | { kind: 'grow' | 'shrink'; radius: number };
@@ -39,17 +42,25 @@ export type ToSelection =
   | { type: 'select'; selector: Selector; join: SelectionJoin }
   | { type: 'undo' | 'redo' | 'pack' | 'restore' }
   | { type: 'remember'; name: string }
-  | { type: 'measure'; measure: PointMeasure };
+  | { type: 'measure'; measure: Measure };
 
 /** How a measure is spread over the points shown. */
 export interface MeasureSpread {
-  measure: PointMeasure;
+  measure: Measure;
   /** Edges of the bars, one more than there are bars. */
   edges: number[];
   counts: number[];
   /** Points for which it can't be told. */
   unknown: number;
+  /** Below the first lies half of the points, below the second 95 %. */
+  median: number;
+  high: number;
+  /** Where it is highest; only for residuals. */
+  worst: WorstPlace[];
 }
+
+/** Level that stands for a value that can't be told; the others run from 0 to the top edge of the spread. */
+export const UNKNOWN_LEVEL = 255;
 
 /** What the page shows of the selection. */
 export interface SelectionState {
@@ -71,5 +82,6 @@ export type FromSelection =
   | { type: 'loading'; fraction: number | null }
   | { type: 'working'; busy: boolean }
   | { type: 'spread'; spread: MeasureSpread }
+  | { type: 'levels'; scanId: string; levels: Uint8Array }
   | { type: 'packed'; bytes: ArrayBuffer; scans: string[] }
   | { type: 'said'; text: string };

@@ -26,12 +26,22 @@ let newest = 0;
 const say = (message: FromSelection, transfer: Transferable[] = []): void =>
   (self as unknown as Worker).postMessage(message, transfer);
 
+/** The scans being read: whatever else is asked waits for them. */
+let reading: Promise<void> = Promise.resolve();
+
 self.onmessage = ({ data }: MessageEvent<ToSelection>): void => {
   if (data.type === 'scans') {
-    void take(data.scans).catch((e: Error) => say({ type: 'said', text: e.message }));
+    reading = take(data.scans).catch((e: Error) => say({ type: 'said', text: e.message }));
     return;
   }
   say({ type: 'working', busy: true });
+  void reading.then(() => {
+    answer(data);
+    tell();
+  });
+};
+
+function answer(data: Exclude<ToSelection, { type: 'scans' }>): void {
   if (data.type === 'select') {
     const trouble = desk.select(data.selector, data.join);
     if (trouble) say({ type: 'said', text: trouble });
@@ -42,14 +52,17 @@ self.onmessage = ({ data }: MessageEvent<ToSelection>): void => {
   else if (data.type === 'measure') {
     say({ type: 'spread', spread: desk.measure(data.measure, (fraction) => say({ type: 'loading', fraction })) });
     say({ type: 'loading', fraction: null });
-  } else if (data.type === 'pack') {
+    for (const { id } of desk.sizes()) {
+      const levels = desk.levelsOf(id);
+      if (levels) say({ type: 'levels', scanId: id, levels }, [levels.buffer]);
+    }
+  } else {
     const selection = desk.packed();
     const bytes = encodeSelection(selection).buffer as ArrayBuffer;
     say({ type: 'packed', bytes, scans: selection.map((s) => s.scan) }, [bytes]);
     desk.leave();
   }
-  tell();
-};
+}
 
 /** Takes the piece's scans, reading what is new. A later call overtakes an earlier one. */
 async function take(shown: ShownScan[]): Promise<void> {

@@ -2,7 +2,7 @@ import * as THREE from 'three';
 import type { BitSet } from '@amber-knit/core/geometry';
 import { loadCut, streamArtifact, type CloudSource } from './load-artifact';
 import { pagesToDraw } from './point-budget';
-import { markedPointsMaterial, POINT_MARK, writeMarks } from './marked-points';
+import { colorsByLevel, markedPointsMaterial, POINT_MARK, writeMarks } from './marked-points';
 import { srgbToLinear, type CloudItem, type LayerEvents, type Pick, type ViewLook } from './view-content';
 
 interface LoadedCloud {
@@ -20,6 +20,8 @@ interface LoadedCloud {
   /** Selected points, and points about to be cut. */
   selected?: BitSet;
   leaving?: BitSet;
+  /** Levels of the colour scale, if points are coloured by what was measured. */
+  levels?: Uint8Array;
 }
 
 /** Pages looked through for what is under the pointer: an even sample of the scans. */
@@ -64,6 +66,15 @@ export class CloudLayer {
     cloud.selected = selected;
     cloud.leaving = leaving;
     this.writeMarks(cloud);
+  }
+
+  /** Colours a scan's points by levels of the colour scale; undefined goes back to the usual colours. */
+  colorByLevel(scanId: string, levels: Uint8Array | undefined): void {
+    const cloud = this.clouds.get(scanId);
+    if (!cloud) return;
+    cloud.levels = levels;
+    for (const child of cloud.group.children) setPageLevels(child as THREE.Points, levels);
+    this.events.changed(true);
   }
 
   hide(): void {
@@ -239,6 +250,7 @@ export class CloudLayer {
         geometry.userData.firstRow = first;
         const points = new THREE.Points(geometry, material);
         this.writePageMarks(loaded, points);
+        setPageLevels(points, loaded.levels);
         loaded.group.add(points);
         loaded.points += rows;
         if (loaded.points === rows) this.events.extended();
@@ -270,4 +282,13 @@ export class CloudLayer {
     const marks = geometry.getAttribute('mark') as THREE.BufferAttribute;
     writeMarks(marks, geometry.userData.firstRow as number, kept, selected, leaving);
   }
+}
+
+/** Gives a page its part of the levels, one for each stored point. */
+function setPageLevels({ geometry, material }: THREE.Points, levels: Uint8Array | undefined): void {
+  colorsByLevel(material as THREE.PointsMaterial, levels !== undefined);
+  if (!levels) return;
+  const first = geometry.userData.firstRow as number;
+  const count = geometry.getAttribute('position').count;
+  geometry.setAttribute('level', new THREE.BufferAttribute(levels.slice(first, first + count), 1));
 }

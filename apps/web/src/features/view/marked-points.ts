@@ -1,18 +1,41 @@
+import { interpolateCividis, rgb } from 'd3';
 import * as THREE from 'three';
 import type { BitSet } from '@amber-knit/core/geometry';
+import { srgbToLinear } from './view-content';
 
 /** What a point of a scan is drawn as. */
 export const POINT_MARK = { plain: 0, selected: 1, gone: 2 } as const;
 
+/** The scale for magnitudes, evenly readable without red and green (cividis), as linear colours; grey at the end: unknown. */
+const SCALE = ((): THREE.DataTexture => {
+  const data = new Uint8Array(4 * 256);
+  for (let i = 0; i < 255; i++) {
+    const { r, g, b } = rgb(interpolateCividis(i / 254));
+    data.set([...srgbToLinear(Uint8Array.of(r, g, b)), 255], 4 * i);
+  }
+  data.set([70, 66, 60, 255], 4 * 255);
+  const texture = new THREE.DataTexture(data, 256, 1);
+  texture.needsUpdate = true;
+  return texture;
+})();
+
 /**
  * Points that can be marked one by one: selected ones are drawn larger and hatched, so that they stand out on any
- * colour; gone ones not at all. The geometry needs an attribute `mark` of one byte a point.
+ * colour; gone ones not at all. The geometry needs an attribute `mark` of one byte a point, and `level`, one byte a
+ * point, once `colorsByLevel` is on.
  */
 export function markedPointsMaterial(): THREE.PointsMaterial {
   const material = new THREE.PointsMaterial({ size: 1, sizeAttenuation: true });
+  const byLevel = { value: 0 };
+  material.userData.byLevel = byLevel;
   material.onBeforeCompile = (shader) => {
+    shader.uniforms.byLevel = byLevel;
+    shader.uniforms.levelScale = { value: SCALE };
     shader.vertexShader = shader.vertexShader
-      .replace('void main() {', 'attribute float mark;\nvarying float vMark;\nvoid main() {\n  vMark = mark;')
+      .replace(
+        'void main() {',
+        'attribute float mark;\nattribute float level;\nvarying float vMark;\nvarying float vLevel;\nvoid main() {\n  vMark = mark;\n  vLevel = level;',
+      )
       .replace(
         '#include <logdepthbuf_vertex>',
         `#include <logdepthbuf_vertex>
@@ -20,10 +43,14 @@ export function markedPointsMaterial(): THREE.PointsMaterial {
          else if (mark > 0.5) gl_PointSize = max(2.0, 1.35 * gl_PointSize);`,
       );
     shader.fragmentShader = shader.fragmentShader
-      .replace('void main() {', 'varying float vMark;\nvoid main() {')
+      .replace(
+        'void main() {',
+        'varying float vMark;\nvarying float vLevel;\nuniform float byLevel;\nuniform sampler2D levelScale;\nvoid main() {',
+      )
       .replace(
         '#include <color_fragment>',
         `#include <color_fragment>
+         if (byLevel > 0.5) diffuseColor.rgb = texture2D(levelScale, vec2((vLevel + 0.5) / 256.0, 0.5)).rgb;
          if (vMark > 0.5) {
            // Teal and a pale amber, linear: the paint shows through a little.
            float stripe = step(5.0, mod(gl_FragCoord.x + gl_FragCoord.y, 8.0));
@@ -33,6 +60,11 @@ export function markedPointsMaterial(): THREE.PointsMaterial {
       );
   };
   return material;
+}
+
+/** Colours points by their levels instead of their own colours. */
+export function colorsByLevel(material: THREE.PointsMaterial, on: boolean): void {
+  (material.userData.byLevel as { value: number }).value = on ? 1 : 0;
 }
 
 /** Writes the marks of one page. The sets count the cloud's stored points; without `kept`, all are there. */

@@ -193,6 +193,29 @@ export class ViewEngine {
     this.clouds.mark(scanId, selected, leaving);
   }
 
+  /** Colours the points of a scan by levels of the colour scale; undefined goes back to the usual colours. */
+  colorByLevel(scanId: string, levels: Uint8Array | undefined): void {
+    this.clouds.colorByLevel(scanId, levels);
+  }
+
+  /** Goes near a place, along the present direction of view. */
+  lookAt(place: [number, number, number], size: number): void {
+    const direction = this.camera.position.clone().sub(this.controls.target).normalize();
+    const target = new THREE.Vector3(...place);
+    // From outside: the side of the middle that the place lies on.
+    const outwards = target.clone().sub(this.contentBox().getCenter(new THREE.Vector3()));
+    if (outwards.length() > 1e-6 && outwards.normalize().dot(direction) < 0.3) {
+      direction.copy(outwards);
+      direction.z = Math.max(-0.9, Math.min(0.9, direction.z));
+      direction.normalize();
+    }
+    const distance = (1.5 * size) / Math.tan((this.camera.fov * Math.PI) / 360);
+    this.camera.position.copy(target).addScaledVector(direction, distance);
+    this.controls.target.copy(target);
+    this.controls.update();
+    this.draw();
+  }
+
   /** What selecting on the picture needs to know of it: pixels of the page, and where the eye is. */
   screenView(): { view: ScreenView; eye: [number, number, number] } {
     this.camera.updateMatrixWorld();

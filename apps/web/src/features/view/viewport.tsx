@@ -61,12 +61,18 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
     engine.current?.setLook({ color: settings.color, lit: settings.lit, wireframe: settings.wireframe });
   }, [settings.color, settings.lit, settings.wireframe]);
   useEffect(() => {
+    if (settings.lookedAt) engine.current?.lookAt(settings.lookedAt.place, settings.lookedAt.size);
+  }, [settings.lookedAt]);
+  useEffect(() => {
     engine.current?.mark(settings.tool === 'measure' ? pickedPoints(measure) : []);
   }, [measure, settings.tool]);
 
   useEffect(() => {
-    if (stage !== 'clean') return;
-    return selectionClient.addViewer((m) => engine.current?.markPoints(m.scanId, m.selected, m.leaving));
+    if (stage !== 'clean' && stage !== 'register') return;
+    return selectionClient.addViewer({
+      marks: (m) => engine.current?.markPoints(m.scanId, m.selected, m.leaving),
+      levels: (scanId, levels) => engine.current?.colorByLevel(scanId, levels),
+    });
   }, [stage]);
 
   const scanName = pick?.scanId ? piece.scanList.find((s) => s.id === pick.scanId)?.name : undefined;
