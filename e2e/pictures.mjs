@@ -8,6 +8,7 @@
 import { parseArgs } from 'node:util';
 import { chromium } from '@playwright/test';
 import { browserOptions } from './browser-options.mjs';
+import { ballSceneFiles } from './ball-scenes.mjs';
 import { evenWheelFiles } from './even-wheel.mjs';
 
 const { values } = parseArgs({
@@ -154,11 +155,48 @@ await captured('capture-line-laser', 'Camera with line laser', async () => {
   await page.waitForTimeout(2500);
 });
 
-if (!values['no-run']) await picture('loose', bench('clean'));
+if (wanted('by-hand')) {
+  const trial = await call('POST', 'pieces', { name: 'Ball in front of a board' });
+  await page.goto(`${base}/pieces/${trial.id}/bench/capture`);
+  await page.getByLabel('Scan files').setInputFiles(ballSceneFiles(2));
+  await page.getByRole('complementary', { name: 'Strands' }).getByText('view_2').waitFor({ timeout: 90_000 });
+  await picture('by-hand', `/pieces/${trial.id}/bench/register`, async () => {
+    await page.getByRole('button', { name: 'Place a scan by hand' }).click();
+    const sides = [/^Moves:/, /^Stays:/].map((name) => page.getByRole('region', { name }).locator('canvas'));
+    for (const side of sides) {
+      await side.focus();
+      await page.keyboard.press('1');
+    }
+    await page.waitForTimeout(2500);
+    const places = [[-0.2, 0.1], [0.2, 0.1], [0, 0], [0.15, -0.08], [-0.15, -0.06]]; // prettier-ignore
+    for (const [x, y] of places) {
+      for (const side of sides) {
+        const b = await side.boundingBox();
+        const miss = x === 0.15 && side === sides[1] ? 0.1 : 0;
+        await page.mouse.click(b.x + b.width * (0.5 + x - miss), b.y + b.height * (0.5 + y));
+      }
+    }
+    await page.waitForTimeout(2500);
+  });
+}
+
+await picture('clean', bench('clean'), async () => {
+  await page.getByRole('button', { name: 'Show only Drops side', exact: true }).click();
+  await page.locator('canvas[data-points]').focus();
+  await page.keyboard.press('1');
+  await page.getByRole('button', { name: 'Plane', exact: true }).click();
+  const b = await page.locator('canvas[data-points]').boundingBox();
+  await page.mouse.click(b.x + 0.3 * b.width, b.y + 0.75 * b.height);
+  await page.waitForTimeout(2500);
+});
 await steps('clean.support');
 await steps('clean.strays');
 await steps('register.automatic');
-await picture('register', bench('register'));
+await picture('register', bench('register'), async () => {
+  await page.getByRole('button', { name: 'Show the distances' }).click();
+  await page.getByText('Half of the points').waitFor({ timeout: 60_000 });
+  await page.waitForTimeout(2500);
+});
 await steps('fuse.surface');
 await picture('fuse', bench('fuse'));
 await steps('mend.all');

@@ -74,6 +74,13 @@ test('cuts are bits over the stored cloud; undo, redo, splitting, emptying and a
   expect(scanOf(view, 'front').cloud.facts).toMatchObject({ points: 19_400, base: whole.id });
   expect(scanOf(view, 'back').cloud.facts.base).toBe(scanOf(before, 'back').cloud.id);
 
+  // What is made from cut scans is up to date until they are cut again.
+  const register = (v: PieceView) => v.stages.find((s) => s.stage === 'register')!.state;
+  expect(register(view)).toBe('outdated');
+  await harness.finished((await harness.enqueue(id, 'register.automatic')).id);
+  view = await harness.piece(id);
+  expect(register(view)).toBe('done');
+
   const split = await cut(view, ['front', 'back'], 2000, { action: 'split', name: 'rim' });
   expect(split).toMatchObject({ status: 'done', figures: { newScans: 2 } });
   view = await harness.piece(id);
@@ -96,7 +103,7 @@ test('cuts are bits over the stored cloud; undo, redo, splitting, emptying and a
     status: 'failed',
     error: expect.stringContaining('"front" has been changed'),
   });
-  for (let k = 0; k < 5; k++) await http().post(`/api/pieces/${id}/undo`).expect(200);
+  for (let k = 0; k < 6; k++) await http().post(`/api/pieces/${id}/undo`).expect(200);
   view = await harness.piece(id);
   expect(view.points).toBe(before.points);
   expect(scanOf(view, 'front').cloud.id).toBe(whole.id);

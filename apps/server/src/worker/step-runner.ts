@@ -150,12 +150,13 @@ export class StepRunner {
     const piece = await this.db.manager.findOneByOrFail(Piece, { id: step.pieceId });
     const heads = await this.pieces.heads(piece);
     const inputs: string[] = [];
-    const artifact = async (id: string): Promise<Artifact> => {
+    const artifact = (id: string): Promise<Artifact> => this.db.manager.findOneByOrFail(Artifact, { id });
+    const input = (id: string): Promise<Artifact> => {
       inputs.push(id);
-      return this.db.manager.findOneByOrFail(Artifact, { id });
+      return artifact(id);
     };
     const bytes = async (id: string | undefined | null): Promise<Uint8Array | undefined> =>
-      id ? this.blobs.get((await artifact(id)).blobSha256) : undefined;
+      id ? this.blobs.get((await input(id)).blobSha256) : undefined;
     const job: ThreadJob = {
       operationId: step.operationId,
       params: step.params,
@@ -171,13 +172,14 @@ export class StepRunner {
       const read = operation.reads?.(parseParams(operation.params, step.params)) ?? [];
       for (const row of rows) {
         if (!heads.clouds[row.id] || (read.length > 0 && !read.includes(row.name))) continue;
-        const cloud = await artifact(heads.clouds[row.id]);
+        const cloud = await input(heads.clouds[row.id]);
         const baseId = cloud.facts.base as string | undefined;
         job.scans.push({
           name: row.name,
           cloud: await this.blobs.get(cloud.blobSha256),
           storedAs: baseId ?? cloud.id,
-          base: await bytes(baseId),
+          // What a cut was made of never changes: it is no input of its own.
+          base: baseId ? await this.blobs.get((await artifact(baseId)).blobSha256) : undefined,
           frames: await bytes(row.framesId),
         });
       }
