@@ -15,6 +15,7 @@ import { mendReduce } from './mend-reduce.js';
 import type { Operation } from './operation.js';
 import { registerAutomatic } from './register-automatic.js';
 import { registerChoose } from './register-choose.js';
+import { registerExclude } from './register-exclude.js';
 import { registerFine } from './register-fine.js';
 import { registerPairs } from './register-pairs.js';
 import { textureMap } from './texture-map.js';
@@ -32,6 +33,7 @@ export const OPERATIONS = [
   registerFine,
   registerChoose,
   registerPairs,
+  registerExclude,
   fuseSurface,
   mendAll,
   mendReduce,

@@ -64,23 +64,29 @@ function listed(names: readonly string[]): string {
 
 export const registerAutomatic = defineOperation({
   id: 'register.automatic',
-  version: 2,
+  version: 3,
   stage: 'register',
   title: 'Register all scans',
   help: 'Places scans in unknown positions from any setups by their shape, checks every placement against free space and paint, then fits all scans together.',
   needs: ['scans'],
+  uses: ['placements'],
   gives: ['placements'],
   params: RegisterAutomaticParams,
   suggest: () => ({}),
-  async run({ scans }, params, ctx) {
+  async run({ scans, placements = [] }, params, ctx) {
     const { registerScans } = await import('@amber-knit/core/registration');
-    const result = await registerScans(scans, params, ctx);
+    const excluded = placements.filter((p) => p.state === 'excluded');
+    const taken = scans.filter((s) => !excluded.some((p) => p.name === s.name));
+    const result = await registerScans(taken, params, ctx);
     const doubtful = result.doubts.flatMap((d) => d.scans);
     if (doubtful.length > 0) {
       ctx.note(`${listed(doubtful)} could as well sit elsewhere: placed, not registered, until you choose.`);
     }
     for (const p of result.placements) if (p.state === 'loose') ctx.note(`${p.name} fits nowhere and stays loose.`);
-    return { outputs: { placements: result.placements }, figures: registrationFigures(result) };
+    return {
+      outputs: { placements: [...result.placements, ...excluded] },
+      figures: registrationFigures(result),
+    };
   },
   summarize: summarizeRegistration,
 });

@@ -80,6 +80,19 @@ test('cuts are bits over the stored cloud; undo, redo, splitting, emptying and a
   await harness.finished((await harness.enqueue(id, 'register.automatic')).id);
   view = await harness.piece(id);
   expect(register(view)).toBe('done');
+  await harness.finished((await harness.enqueue(id, 'register.fine')).id);
+  expect(register(await harness.piece(id))).toBe('done');
+
+  // An excluded scan is left out until it is taken in again.
+  await harness.finished((await harness.enqueue(id, 'register.exclude', { only: ['back'] })).id);
+  view = await harness.piece(id);
+  expect([scanOf(view, 'back').placement.state, register(view)]).toEqual(['excluded', 'done']);
+  await harness.finished((await harness.enqueue(id, 'register.automatic')).id);
+  expect(scanOf(await harness.piece(id), 'back').placement.state).toBe('excluded');
+  await harness.finished((await harness.enqueue(id, 'register.exclude', { only: ['back'], exclude: false })).id);
+  await harness.finished((await harness.enqueue(id, 'register.automatic')).id);
+  view = await harness.piece(id);
+  expect(scanOf(view, 'back').placement.state).not.toBe('excluded');
 
   const split = await cut(view, ['front', 'back'], 2000, { action: 'split', name: 'rim' });
   expect(split).toMatchObject({ status: 'done', figures: { newScans: 2 } });
@@ -103,7 +116,7 @@ test('cuts are bits over the stored cloud; undo, redo, splitting, emptying and a
     status: 'failed',
     error: expect.stringContaining('"front" has been changed'),
   });
-  for (let k = 0; k < 6; k++) await http().post(`/api/pieces/${id}/undo`).expect(200);
+  for (let k = 0; k < 11; k++) await http().post(`/api/pieces/${id}/undo`).expect(200);
   view = await harness.piece(id);
   expect(view.points).toBe(before.points);
   expect(scanOf(view, 'front').cloud.id).toBe(whole.id);

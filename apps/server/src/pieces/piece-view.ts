@@ -97,10 +97,13 @@ function buildStages(
     const a = artifacts.get(artifactId);
     const step = a?.stepId ? stepOf.get(a.stepId) : undefined;
     if (!step) return true;
+    const fromClouds = step.inputs.some((input) => artifacts.get(input)?.kind === 'cloud');
     return step.inputs.every((input) => {
       const kind = artifacts.get(input)?.kind;
       if (kind === 'frames') return true;
       if (kind === 'cloud') return current.has(input);
+      // Placements that were improved are no longer current; what counts is whether the new ones looked at the clouds.
+      if (kind === 'placements' && a?.kind === 'placements') return fromClouds || fresh(input);
       if (kind === 'placements') return current.has(input) && fresh(input);
       return fresh(input);
     });

@@ -1,5 +1,6 @@
-import { Eye, EyeOff, Focus } from 'lucide-react';
+import { Ban, Eye, EyeOff, Focus } from 'lucide-react';
 import type { PieceView } from '@amber-knit/contracts';
+import { api } from '../../api/api';
 import { useAppDispatch, useAppSelector } from '../../app/store';
 import { scanHidden, scanIsolated } from '../../app/view-slice';
 import { shortCount } from '../../shared/format';
@@ -10,6 +11,7 @@ import { strandColor } from '../../shared/strand-colors';
 export function StrandList({ piece }: { piece: PieceView }) {
   const { hidden, isolated } = useAppSelector((s) => s.view);
   const dispatch = useAppDispatch();
+  const [run] = api.useRunOperationMutation();
   return (
     <aside
       aria-label="Strands"
@@ -27,6 +29,7 @@ export function StrandList({ piece }: { piece: PieceView }) {
             {piece.scanList
               .filter((s) => s.setup === setup)
               .map((s) => {
+                const excluded = s.placement.state === 'excluded';
                 const off = isolated ? isolated !== s.id : hidden.includes(s.id);
                 return (
                   <li
@@ -42,6 +45,22 @@ export function StrandList({ piece }: { piece: PieceView }) {
                         {shortCount(Number(s.cloud.facts.points))} {stateWord(s.placement.state)}
                       </span>
                     </span>
+                    <button
+                      type="button"
+                      className="border-0 bg-transparent p-0.5 text-muted hover:text-ink"
+                      aria-label={excluded ? `Take ${s.name} in again` : `Exclude ${s.name}`}
+                      aria-pressed={excluded}
+                      title={excluded ? 'Take in again' : 'Exclude: takes no part in registration and surface'}
+                      onClick={() =>
+                        void run({
+                          pieceId: piece.id,
+                          operationId: 'register.exclude',
+                          params: { only: [s.name], exclude: !excluded },
+                        })
+                      }
+                    >
+                      <Ban size={15} className={excluded ? 'text-brick' : ''} />
+                    </button>
                     <button
                       type="button"
                       className="border-0 bg-transparent p-0.5 text-muted hover:text-ink"

@@ -5,7 +5,7 @@ import { contentForStage } from './piece-content';
 const settings = viewReducer(undefined, { type: 'start' });
 const IDENTITY = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1];
 
-function scan(id: string, state: 'loose' | 'registered'): ScanView {
+function scan(id: string, state: ScanView['placement']['state']): ScanView {
   return {
     id,
     name: id,
@@ -79,4 +79,15 @@ test('hidden scans are not visible, an isolated one is the only one', () => {
   const alone = viewReducer(settings, scanIsolated('a'));
   expect(visible(alone)).toEqual(['a']);
   expect(visible(viewReducer(alone, scanIsolated('a')))).toEqual(['a', 'b']);
+});
+
+test('excluded scans are shown only when isolated; cut ones name the cloud they were cut from', () => {
+  const cut = scan('b', 'registered');
+  cut.cloud = { ...cut.cloud, facts: { diagonal: 100, points: 70, base: 'cloud-raw' } };
+  const p = piece([scan('a', 'excluded'), cut]);
+  const { clouds } = contentForStage(p, 'register', settings);
+  expect(clouds.map((c) => c.visible)).toEqual([false, true]);
+  expect(contentForStage(p, 'register', viewReducer(settings, scanIsolated('a'))).clouds[0].visible).toBe(true);
+  expect(clouds.map((c) => c.source)).toEqual([{ base: 'cloud-a' }, { base: 'cloud-raw', cut: 'cloud-b' }]);
+  expect(clouds[1].points).toBe(70);
 });

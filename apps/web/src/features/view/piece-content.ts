@@ -26,7 +26,9 @@ export function contentForStage(piece: PieceView, stage: Stage, settings: ViewSe
       color: strandColor(s.colorIndex),
       matrix: s.placement.state === 'loose' ? looseMatrix(s, loose.indexOf(s), piece) : placedMatrix(s, settings),
       faint: settings.tried !== null && !settings.tried.scans.includes(s.name),
-      visible: settings.isolated ? settings.isolated === s.id : !settings.hidden.includes(s.id),
+      visible: settings.isolated
+        ? settings.isolated === s.id
+        : s.placement.state !== 'excluded' && !settings.hidden.includes(s.id),
     })),
   };
 }
