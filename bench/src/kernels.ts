@@ -1,4 +1,3 @@
-import { performance } from 'node:perf_hooks';
 import {
   pinhole,
   pointCount,
@@ -25,6 +24,7 @@ import {
   truthMesh,
   UPRIGHT,
 } from '@amber-knit/demo';
+import { best, yardstick } from './yardstick.js';
 
 /**
  * Prints the speed of the main kernels on the galley jug, one core. The last column is the time as a multiple of a
@@ -141,20 +141,4 @@ function jugFrame(): DepthFrame {
   const pose = lookAt([0, -330, 120], [0, 0, 75], [0, 0, 1]);
   const camera = { ...HAND_HELD_DEPTH_CAMERA, depth: pinhole(640, 480, 34) };
   return { ...captureFrame(scene, pose, camera, createRandom(1), 'bench'), scanFromSensor: pose };
-}
-
-function yardstick(): number {
-  let sum = 0;
-  for (let i = 1; i <= 20_000_000; i++) sum += Math.sqrt(i);
-  return sum;
-}
-
-function best(times: number, run: () => unknown): number {
-  let least = Infinity;
-  for (let k = 0; k < times; k++) {
-    const t = performance.now();
-    run();
-    least = Math.min(least, performance.now() - t);
-  }
-  return least;
 }

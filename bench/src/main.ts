@@ -5,14 +5,18 @@ import { intruderTrial } from './intruder-trial.js';
 import { benchObject, type BenchObjectName } from './objects.js';
 import { liveTrial } from './live-trial.js';
 import { registrationTrial } from './registration-trial.js';
+import { selecting } from './selecting.js';
+import { strayTrial } from './stray-trial.js';
 import { supportTrial } from './support-trial.js';
 import { turnOverTrial } from './turn-over-trial.js';
 
-/** `npm run bench` (kernels, then the whole chain), `npm run bench -- kernels|live|support|turn-over|intruders|drift|chain` or `npm run bench -- registration [object] [seeds] [views]`. */
+/** `npm run bench` (kernels, then the whole chain), `npm run bench -- kernels|select|live|support|strays|turn-over|intruders|drift|chain` or `npm run bench -- registration [object] [seeds] [views]`. */
 const [what = 'all', ...rest] = process.argv.slice(2);
 if (what === 'kernels' || what === 'all') kernels();
 if (what === 'live') liveTrial();
+if (what === 'select') selecting();
 if (what === 'support') supportTrial();
+if (what === 'strays') strayTrial();
 if (what === 'turn-over') await turnOverTrial(Number(rest[0] ?? 10));
 if (what === 'intruders') await intruderTrial(Number(rest[0] ?? 3));
 if (what === 'drift') driftTrial(Number(rest[0] ?? 36));
@@ -30,9 +34,11 @@ else if (what === 'registration') {
       `${name} seed ${seed}: ${r.registered}/${r.scans} registered, ${r.doubtful} in doubt, worst registered ${r.worstAngleDeg.toFixed(3)}° ${r.worstShift.toFixed(3)} mm, ${r.seconds.toFixed(1)} s`,
     );
   }
-} else if (!['all', 'kernels', 'live', 'support', 'turn-over', 'intruders', 'drift', 'chain'].includes(what)) {
+} else if (
+  !['all', 'kernels', 'select', 'live', 'support', 'strays', 'turn-over', 'intruders', 'drift', 'chain'].includes(what)
+) {
   console.error(
-    'Usage: npm run bench -- [kernels | live | support | turn-over [seeds] | intruders [seeds] | drift [frames] | chain | registration [object] [seeds] [views] [--log]]',
+    'Usage: npm run bench -- [kernels | select | live | support | strays | turn-over [seeds] | intruders [seeds] | drift [frames] | chain | registration [object] [seeds] [views] [--log]]',
   );
   process.exitCode = 2;
 }

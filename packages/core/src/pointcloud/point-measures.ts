@@ -4,6 +4,41 @@ import type { RunContext } from '../runtime/run-context.js';
 import { DisjointSets } from '../spatial/disjoint-sets.js';
 import { PointGrid } from '../spatial/point-grid.js';
 import { VoxelTable } from '../spatial/voxel-keys.js';
+import { estimateSpacing } from './spacing.js';
+
+/** How much less a distance along the line of sight counts than one across it. */
+const SIGHT = 4;
+
+/**
+ * A cloud seen from one place with its depth pressed together, for counting neighbours: on a surface seen at a flat angle
+ * points lie far apart along the line of sight, though nothing is missing between them, and farther off all points
+ * lie wider apart. Every direction is kept; distances from the eye shrink to a quarter about their median. O(n).
+ */
+export function pressedAlongSight(positions: Float32Array, [ex, ey, ez]: Vec3): Float32Array {
+  const n = positions.length / 3;
+  const ranges = new Float32Array(n);
+  for (let i = 0; i < n; i++) {
+    ranges[i] = Math.hypot(positions[3 * i] - ex, positions[3 * i + 1] - ey, positions[3 * i + 2] - ez);
+  }
+  const middle = ranges.slice().sort()[n >> 1];
+  const out = new Float32Array(3 * n);
+  for (let i = 0; i < n; i++) {
+    const scale = (middle + (ranges[i] - middle) / SIGHT) / (ranges[i] || 1);
+    out[3 * i] = (positions[3 * i] - ex) * scale;
+    out[3 * i + 1] = (positions[3 * i + 1] - ey) * scale;
+    out[3 * i + 2] = (positions[3 * i + 2] - ez) * scale;
+  }
+  return out;
+}
+
+/**
+ * `relativeDensity` as it is to be judged: seen from one place, depth is pressed together first; scans joined from several
+ * places are taken as they are. O(n · neighbours).
+ */
+export function judgedDensity(cloud: PointCloud, viewpoints: readonly Vec3[], ctx: RunContext): Float32Array {
+  const judged = viewpoints.length === 1 ? { positions: pressedAlongSight(cloud.positions, viewpoints[0]) } : cloud;
+  return relativeDensity(judged, estimateSpacing(judged), ctx);
+}
 
 /**
  * How many neighbours a point has within 2.5 spacings, over the cloud's median count: 1 is usual, near 0 stands alone.

@@ -147,3 +147,26 @@ test('descriptors do not depend on the pose', () => {
   const one = a.subarray(0, 11).reduce((s, v) => s + v, 0);
   expect(one).toBeCloseTo(100, 1);
 });
+
+test('seen from one place, a surface at a flat angle is whole; what hangs before it is not', () => {
+  // A depth camera at the origin, one point a pixel of 1/300 rad, sees a wall at 400 mm and below it a floor that comes
+  // towards it at 78°: z = 400 / (1 + 4.6 y / z), so 4.6 mm of depth for every mm across.
+  const seen: number[] = [];
+  for (let v = -60; v < 24; v++) {
+    for (let u = -60; u < 60; u++) {
+      const [x, y] = [u / 300, v / 300];
+      const z = v < 0 ? 400 : 400 / (1 + 4.6 * y);
+      seen.push(x * z, y * z, z);
+    }
+  }
+  const strays = [30, -40, 150, -20, 30, 180, 0, 5, 220];
+  const positions = Float32Array.from([...seen, ...strays]);
+  const n = positions.length / 3;
+  const keepAll = { pieceRatio: 0, maxIncidenceRad: Math.PI / 2 };
+  const { keep } = removeStrayPoints({ positions }, [[0, 0, 0]], keepAll, ctx);
+  expect(Array.from(keep.slice(n - 3))).toEqual([0, 0, 0]);
+  expect(keep.slice(0, n - 3).filter((k) => !k).length / (n - 3)).toBeLessThan(0.002);
+  // Without knowing from where it was seen the floor looks sparse.
+  const blind = removeStrayPoints({ positions }, [], keepAll, ctx);
+  expect(blind.keep.slice(0, n - 3).filter((k) => !k).length / (n - 3)).toBeGreaterThan(0.1);
+});

@@ -1,7 +1,7 @@
 import { filterPoints, pointCount, type PointCloud } from '../geometry/point-cloud.js';
 import type { Vec3 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
-import { pieceShare, relativeDensity, steepness } from './point-measures.js';
+import { judgedDensity, pieceShare, steepness } from './point-measures.js';
 import { estimateSpacing } from './spacing.js';
 
 export interface RemoveStrayPointsOptions {
@@ -29,7 +29,7 @@ export interface RemoveStrayPointsResult {
 
 /**
  * Drops points that stand alone (flying pixels, dust), points seen at a grazing angle, and small loose pieces: by
- * `relativeDensity`, `steepness` and `pieceShare`, one after the other. O(n · neighbours).
+ * `judgedDensity`, `steepness` and `pieceShare`, one after the other. O(n · neighbours).
  */
 export function removeStrayPoints(
   cloud: PointCloud,
@@ -52,7 +52,7 @@ export function removeStrayPoints(
     }
     return dropped;
   };
-  const sparse = drop(relativeDensity(cloud, spacing, ctx.part(0, 0.8)), o.densityRatio);
+  const sparse = drop(judgedDensity(cloud, viewpoints, ctx.part(0, 0.8)), o.densityRatio);
   const grazing = drop(steepness(cloud, viewpoints), Math.cos(o.maxIncidenceRad));
   ctx.checkpoint(0.9);
   const smallPieces = drop(pieceShare(cloud, keep, spacing), o.pieceRatio);

@@ -1,6 +1,6 @@
 import { selectPoints } from '../geometry/point-cloud.js';
 import type { Vec3 } from '../math/mat4.js';
-import { pieceShare, relativeDensity, steepness } from '../pointcloud/point-measures.js';
+import { judgedDensity, pieceShare, steepness } from '../pointcloud/point-measures.js';
 import type { RunContext } from '../runtime/run-context.js';
 import type { SelectableCloud } from './selectable-cloud.js';
 
@@ -37,7 +37,7 @@ function valuesOf(
   measure: PointMeasure,
   ctx: RunContext,
 ): Float32Array {
-  if (measure === 'density') return relativeDensity(cloud, spacing, ctx);
+  if (measure === 'density') return judgedDensity(cloud, viewpoints, ctx);
   if (measure === 'angle')
     return steepness(cloud, viewpoints).map((c) => (Math.acos(Math.min(1, Math.max(0, c))) * 180) / Math.PI);
   const n = cloud.positions.length / 3;

@@ -269,7 +269,7 @@ test('measures tell lonely, grazing, loose and far points; what is cut away has 
   const of = (m: Parameters<typeof measurePoints>[2]): Float32Array => measurePoints(cloud, [[0, 0, 1000]], m, ctx);
   const [density, angle, piece, distance] = [of('density'), of('angle'), of('piece'), of('distance')];
   expect(density[8060]).toBe(0);
-  expect(density[4000]).toBeCloseTo(1, 0);
+  expect(density[4000]).toBeGreaterThan(0.8);
   expect(angle[0]).toBeLessThan(2);
   expect(angle[4000]).toBeGreaterThan(85);
   expect([piece[0], piece[8010]]).toEqual([100, expect.closeTo(0.75, 3)]);
