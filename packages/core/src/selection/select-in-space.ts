@@ -3,14 +3,22 @@ import { invertRigid, transformPoint, transformPoints, rotateVector, type Vec3 }
 import { PointGrid } from '../spatial/point-grid.js';
 import type { SelectableCloud } from './selectable-cloud.js';
 
-/** Points of every cloud within `radius` mm of any of some places (3 for each, in the view's frame). O(points). */
-export function selectWithin(clouds: readonly SelectableCloud[], places: Float32Array, radius: number): BitSet[] {
-  return clouds.map((cloud) => {
+/**
+ * Points of every cloud within `radius` mm of any of some places (3 for each, in the view's frame). O(points).
+ * @param known points that are known to be, and need not be looked at
+ */
+export function selectWithin(
+  clouds: readonly SelectableCloud[],
+  places: Float32Array,
+  radius: number,
+  known?: readonly BitSet[],
+): BitSet[] {
+  return clouds.map((cloud, k) => {
     const { positions: p, present } = cloud;
     const grid = new PointGrid(transformPoints(invertRigid(cloud.viewFromScan), places), radius);
-    const out = new BitSet(present.size);
+    const out = known ? known[k].copy() : new BitSet(present.size);
     for (let i = 0, j = 0; i < present.size; i++, j += 3) {
-      if (present.has(i) && grid.hasWithin(p[j], p[j + 1], p[j + 2], radius)) out.add(i);
+      if (present.has(i) && !out.has(i) && grid.hasWithin(p[j], p[j + 1], p[j + 2], radius)) out.add(i);
     }
     return out;
   });
@@ -61,7 +69,7 @@ export function growSelection(
   selected: readonly BitSet[],
   radius: number,
 ): BitSet[] {
-  return selectWithin(clouds, pointsOf(clouds, selected), radius);
+  return selectWithin(clouds, pointsOf(clouds, selected), radius, selected);
 }
 
 /** The selection without the points within `radius` mm of a point that is not selected. O(points). */
@@ -71,7 +79,7 @@ export function shrinkSelection(
   radius: number,
 ): BitSet[] {
   const rest = clouds.map((c, k) => c.present.difference(selected[k]));
-  const near = selectWithin(clouds, pointsOf(clouds, rest), radius);
+  const near = selectWithin(clouds, pointsOf(clouds, rest), radius, rest);
   return selected.map((s, k) => s.difference(near[k]));
 }
 
