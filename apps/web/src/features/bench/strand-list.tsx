@@ -15,7 +15,7 @@ export function StrandList({ piece }: { piece: PieceView }) {
   return (
     <aside
       aria-label="Strands"
-      className="flex w-62 shrink-0 flex-col overflow-y-auto border-r border-line bg-panel py-3"
+      className="flex w-68 shrink-0 flex-col overflow-y-auto border-r border-line bg-panel py-3"
     >
       <div className="flex justify-between px-3">
         <h2 className="m-0 text-sm font-semibold">Strands</h2>
@@ -34,7 +34,7 @@ export function StrandList({ piece }: { piece: PieceView }) {
                 return (
                   <li
                     key={s.id}
-                    className={`group flex items-center gap-2.5 px-3 py-1.5 hover:bg-sunk ${off ? 'opacity-60' : ''}`}
+                    className={`group flex items-center gap-1.5 px-3 py-1.5 hover:bg-sunk ${off ? 'opacity-60' : ''}`}
                   >
                     <StateGlyph state={s.placement.state} color={strandColor(s.colorIndex)} size={17} />
                     <span className="min-w-0 flex-1">
