@@ -9,6 +9,7 @@ import {
   isRigid,
   lookAt,
   multiply,
+  PlaneFit,
   RigidFit,
   rotationAngle,
   screwOf,
@@ -144,4 +145,19 @@ describe('turns about an axis', () => {
   test('what does not turn has no axis', () => {
     expect(screwOf(fromQuaternion(1, 0, 0, 0, 3, 0, 0))).toBeUndefined();
   });
+});
+
+test('a plane is fitted through noisy points; its rms is their distance', () => {
+  const random = createRandom(4);
+  const fit = new PlaneFit();
+  // 3x + 4z = 50 (divided by 5: distance 10 from the origin), noise even within 0.2 mm: rms 0.2 / √12.
+  for (let i = 0; i < 40_000; i++) {
+    const [u, v, h] = [100 * random() - 50, 100 * random() - 50, 10 + 0.2 * (random() - 0.5)];
+    fit.add(0.6 * h - 0.8 * u, v, 0.8 * h + 0.6 * u);
+  }
+  const { middle, normal, rms } = fit.solve();
+  const sign = Math.sign(normal[0]);
+  [0.6, 0, 0.8].forEach((n, k) => expect(sign * normal[k]).toBeCloseTo(n, 3));
+  expect(sign * (normal[0] * middle[0] + normal[1] * middle[1] + normal[2] * middle[2])).toBeCloseTo(10, 2);
+  expect(rms).toBeCloseTo(0.2 / Math.sqrt(12), 3);
 });

@@ -6,8 +6,8 @@ import {
   selectPoints,
   type PointCloud,
 } from '../geometry/point-cloud.js';
-import { cross3, normalize3, type Vec3 } from '../math/mat4.js';
-import { smallestEigenvector3 } from '../math/eigen.js';
+import { cross3, dot3, normalize3, type Vec3 } from '../math/mat4.js';
+import { PlaneFit } from '../math/plane-fit.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { estimateSpacing } from './spacing.js';
 import { supportRelief } from './support-relief.js';
@@ -195,48 +195,15 @@ function fitPlane(
   offset: number,
   band: number,
 ): { normal: Vec3; offset: number; rms: number; share: number } | undefined {
-  let count = 0;
-  const s = new Float64Array(9);
+  const fit = new PlaneFit();
   for (let i = 0; i < p.length; i += 3) {
-    const x = p[i];
-    const y = p[i + 1];
-    const z = p[i + 2];
-    const h = normal[0] * x + normal[1] * y + normal[2] * z - offset;
-    if (h > band || h < -band) continue;
-    count++;
-    s[0] += x;
-    s[1] += y;
-    s[2] += z;
-    s[3] += x * x;
-    s[4] += x * y;
-    s[5] += x * z;
-    s[6] += y * y;
-    s[7] += y * z;
-    s[8] += z * z;
+    const h = normal[0] * p[i] + normal[1] * p[i + 1] + normal[2] * p[i + 2] - offset;
+    if (h <= band && h >= -band) fit.add(p[i], p[i + 1], p[i + 2]);
   }
-  if (count < 10) return undefined;
-  const [mx, my, mz] = [s[0] / count, s[1] / count, s[2] / count];
-  const out = new Float64Array(3);
-  const xx = s[3] / count - mx * mx;
-  const yy = s[6] / count - my * my;
-  const zz = s[8] / count - mz * mz;
-  const variation = smallestEigenvector3(
-    xx,
-    s[4] / count - mx * my,
-    s[5] / count - mx * mz,
-    yy,
-    s[7] / count - my * mz,
-    zz,
-    out,
-  );
-  const sign = out[0] * normal[0] + out[1] * normal[1] + out[2] * normal[2] < 0 ? -1 : 1;
-  const d: Vec3 = [sign * out[0], sign * out[1], sign * out[2]];
-  return {
-    normal: d,
-    offset: d[0] * mx + d[1] * my + d[2] * mz,
-    rms: Math.sqrt(variation * (xx + yy + zz)),
-    share: (3 * count) / p.length,
-  };
+  if (fit.count < 10) return undefined;
+  const { middle, normal: n, rms } = fit.solve();
+  const d: Vec3 = dot3(n, normal) < 0 ? [-n[0], -n[1], -n[2]] : n;
+  return { normal: d, offset: dot3(d, middle), rms, share: (3 * fit.count) / p.length };
 }
 
 /** True if the plane's points lie further out, around the middle of the rest's foot, than the rest itself. */

@@ -1,5 +1,5 @@
-import { smallestEigenvector3 } from '../math/eigen.js';
 import { transformPoint, type Vec3 } from '../math/mat4.js';
+import { PlaneFit } from '../math/plane-fit.js';
 import type { PointRef } from './select-alike.js';
 import type { SelectableCloud } from './selectable-cloud.js';
 
@@ -24,10 +24,8 @@ export function planeAround(
   let place = start;
   let normal: Vec3 | undefined;
   let reach = FIRST_REACH * spacing;
-  const found = new Float64Array(3);
   for (let round = 0; round < ROUNDS; round++, reach *= 2) {
-    const s = new Float64Array(9);
-    let count = 0;
+    const fit = new PlaneFit();
     for (const { positions: p, present, viewFromScan: m } of clouds) {
       for (let i = 0, j = 0; i < present.size; i++, j += 3) {
         const x = m[0] * p[j] + m[4] * p[j + 1] + m[8] * p[j + 2] + m[12] - start[0];
@@ -40,31 +38,13 @@ export function planeAround(
           const [dx, dy, dz] = [x + start[0] - place[0], y + start[1] - place[1], z + start[2] - place[2]];
           if (Math.abs(normal[0] * dx + normal[1] * dy + normal[2] * dz) > tolerance) continue;
         }
-        count++;
-        s[0] += x;
-        s[1] += y;
-        s[2] += z;
-        s[3] += x * x;
-        s[4] += x * y;
-        s[5] += x * z;
-        s[6] += y * y;
-        s[7] += y * z;
-        s[8] += z * z;
+        fit.add(x, y, z);
       }
     }
-    if (count < 3) break;
-    const [mx, my, mz] = [s[0] / count, s[1] / count, s[2] / count];
-    smallestEigenvector3(
-      s[3] / count - mx * mx,
-      s[4] / count - mx * my,
-      s[5] / count - mx * mz,
-      s[6] / count - my * my,
-      s[7] / count - my * mz,
-      s[8] / count - mz * mz,
-      found,
-    );
-    normal = [found[0], found[1], found[2]];
-    place = [start[0] + mx, start[1] + my, start[2] + mz];
+    if (fit.count < 3) break;
+    const found = fit.solve();
+    normal = found.normal;
+    place = [start[0] + found.middle[0], start[1] + found.middle[1], start[2] + found.middle[2]];
   }
   if (!normal) return undefined;
   const n = normal;

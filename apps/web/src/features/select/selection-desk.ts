@@ -3,30 +3,16 @@ import { transformPoint, type Vec3 } from '@amber-knit/core/math';
 import { estimateNormals } from '@amber-knit/core/pointcloud';
 import { createRunContext } from '@amber-knit/core/runtime';
 import {
-  growSelection,
-  insideOfPath,
-  invertSelection,
   joinSelections,
   measurePoints,
   measureResiduals,
-  planeAround,
-  pointAt,
-  selectBox,
-  selectConnected,
-  selectLikeColor,
-  selectLikeNormal,
-  selectOnScreen,
-  selectSlab,
-  selectWithin,
-  shrinkSelection,
-  trackOfBrush,
   worstPlaces,
-  type PointRef,
-  type ScreenView,
   type SelectableCloud,
   type SelectionJoin,
 } from '@amber-knit/core/selection';
 import type { ScanSelection } from '@amber-knit/core/stored';
+import { choosePoints, selectRange } from './choose-points';
+import { spreadOf } from './measure-spread';
 import {
   UNKNOWN_LEVEL,
   type Measure,
@@ -49,11 +35,8 @@ export interface DeskScan {
 /** What is selected at one moment; sets are never changed, so moments share them. */
 type Moment = ReadonlyMap<string, BitSet>;
 
-/** How far from the pointer, in pixels, a point still counts as clicked. */
-const REACH = 8;
 /** Memory that the remembered moments may take, bytes. */
 const MOST_HISTORY = 64e6;
-const BARS = 60;
 /** Places listed as the worst, and their width as a part of the piece's. */
 const WORST_PLACES = 5;
 const PLACE_SIZE = 0.05;
@@ -232,76 +215,20 @@ export class SelectionDesk {
     clouds: SelectableCloud[],
     standing: BitSet[],
   ): BitSet[] | string {
-    switch (selector.kind) {
-      case 'region': {
-        const { path, radius, view, shape } = selector;
-        const region =
-          shape === 'brush'
-            ? trackOfBrush(path, radius, view.width, view.height)
-            : insideOfPath(path, view.width, view.height);
-        return selectOnScreen(clouds, view, region, selector.visibleOnly);
-      }
-      case 'ball':
-        return selectWithin(clouds, Float32Array.from(selector.places), selector.radius);
-      case 'piece':
-        return withPoint(clouds, selector, (seed) =>
-          selectConnected(
-            clouds,
-            clouds.map((c) => c.present),
-            seed,
-            gapOf(clouds),
-          ),
-        );
-      case 'color':
-        return withPoint(clouds, selector, (seed) => {
-          if (!clouds[seed.cloud].colors) return 'This scan has no colours.';
-          const alike = selectLikeColor(clouds, seed, selector.tolerance);
-          return selector.connected ? selectConnected(clouds, alike, seed, gapOf(clouds)) : alike;
-        });
-      case 'normal':
-        return withPoint(clouds, selector, (seed) => {
-          if (!clouds[seed.cloud].normals)
-            return 'It is not known from where this scan was seen, so its surface has no directions.';
-          const alike = selectLikeNormal(clouds, seed, (selector.maxAngleDeg * Math.PI) / 180);
-          return selector.connected ? selectConnected(clouds, alike, seed, gapOf(clouds)) : alike;
-        });
-      case 'plane':
-        return withPoint(clouds, selector, (seed) => {
-          const plane = planeAround(clouds, seed, selector.distance, selector.eye);
-          if (!plane) return 'Too few points lie there to tell a plane.';
-          const d = selector.distance;
-          const [from, to] =
-            selector.side === 'on' ? [-d, d] : selector.side === 'front' ? [d, Infinity] : [-Infinity, -d];
-          return selectSlab(clouds, plane.place, plane.normal, from, to);
-        });
-      case 'box':
-        return selectBox(clouds, selector.min, selector.max);
-      case 'measure': {
-        if (this.measured?.measure !== selector.measure) return 'The points have changed; measure them again.';
-        const { values } = this.measured;
-        return shown.map((s, k) => inRange(values.get(s.id), clouds[k].present, selector.from, selector.to));
-      }
-      case 'named': {
-        const moment = this.named.get(selector.name);
-        if (!moment) return `There is no selection "${selector.name}".`;
-        return shown.map((s, k) => {
-          const set = moment.get(s.id);
-          return set?.size === clouds[k].present.size
-            ? set.intersection(clouds[k].present)
-            : standing[k].difference(standing[k]);
-        });
-      }
-      case 'all':
-        return clouds.map((c) => c.present);
-      case 'none':
-        return clouds.map((c) => new BitSet(c.present.size));
-      case 'invert':
-        return invertSelection(clouds, standing);
-      case 'grow':
-        return growSelection(clouds, standing, selector.radius);
-      case 'shrink':
-        return shrinkSelection(clouds, standing, selector.radius);
+    if (selector.kind === 'measure') {
+      if (this.measured?.measure !== selector.measure) return 'The points have changed; measure them again.';
+      const { values } = this.measured;
+      return shown.map((s, k) => selectRange(clouds[k], values.get(s.id), selector.from, selector.to));
     }
+    if (selector.kind === 'named') {
+      const moment = this.named.get(selector.name);
+      if (!moment) return `There is no selection "${selector.name}".`;
+      return clouds.map(({ present }, k) => {
+        const set = moment.get(shown[k].id);
+        return set?.size === present.size ? set.intersection(present) : new BitSet(present.size);
+      });
+    }
+    return choosePoints(selector, clouds, standing);
   }
 
   /** A scan's cloud without what is about to be cut, with the normals that were made for it. */
@@ -354,50 +281,4 @@ export class SelectionDesk {
     }
     return min[0] <= max[0] ? { min, max } : null;
   }
-}
-
-function withPoint(
-  clouds: SelectableCloud[],
-  { at, view }: { at: [number, number]; view: ScreenView },
-  then: (seed: PointRef) => BitSet[] | string,
-): BitSet[] | string {
-  const seed = pointAt(clouds, view, at, REACH);
-  return seed ? then(seed) : 'There is no point there. Click on the object.';
-}
-
-/** Gaps that connected points may have, mm. */
-const gapOf = (clouds: SelectableCloud[]): number => 3 * Math.max(...clouds.map((c) => c.spacing));
-
-function inRange(values: Float32Array | undefined, present: BitSet, from: number, to: number): BitSet {
-  const out = new BitSet(present.size);
-  if (!values) return out;
-  for (let i = 0; i < values.length; i++) if (values[i] >= from && values[i] <= to && present.has(i)) out.add(i);
-  return out;
-}
-
-/** Bars over what nearly all values span; the few beyond count in the last bars. */
-function spreadOf(measure: Measure, values: Float32Array[], present: BitSet[]): MeasureSpread {
-  const known = Float32Array.from(values.flatMap((v) => [...sampleOf(v)])).sort();
-  const at = (share: number): number => known[Math.min(known.length - 1, Math.floor(share * known.length))] ?? 0;
-  const most = known[known.length - 1] ?? 0;
-  const tops = { piece: 100, angle: 90, density: Math.min(most, 2), distance: most, residual: 2 * at(0.95) };
-  const top = tops[measure];
-  const counts = new Array<number>(BARS).fill(0);
-  let unknown = 0;
-  values.forEach((v, k) => {
-    for (let i = 0; i < v.length; i++) {
-      if (Number.isNaN(v[i])) unknown += present[k].has(i) ? 1 : 0;
-      else counts[Math.min(BARS - 1, Math.floor((v[i] / (top || 1)) * BARS))]++;
-    }
-  });
-  const edges = Array.from({ length: BARS + 1 }, (_, i) => (i / BARS) * top);
-  return { measure, edges, counts, unknown, median: at(0.5), high: at(0.95), worst: [] };
-}
-
-/** Evenly taken known values, at most about fifty thousand: points are stored so that every step is an even sample. */
-function sampleOf(values: Float32Array): Float32Array {
-  const step = Math.max(1, Math.floor(values.length / 50_000));
-  return Float32Array.from({ length: Math.floor(values.length / step) }, (_, i) => values[i * step]).filter(
-    (v) => !Number.isNaN(v),
-  );
 }
