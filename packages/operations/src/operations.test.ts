@@ -30,7 +30,10 @@ test.each(OPERATIONS.map((o) => [o.id, o] as const))(
   '%s has valid defaults, help for every field and valid suggestions',
   (_id, o) => {
     expect(() => parseParams(o.params, {})).not.toThrow();
-    for (const f of paramFields(o.params)) {
+    const fields = paramFields(o.params);
+    // Those of a shared parameter class too.
+    expect(fields.map((f) => f.name).sort()).toEqual(Object.keys(new o.params()).sort());
+    for (const f of fields) {
       expect(f.title).toBeTruthy();
       expect(f.help.length).toBeGreaterThan(15);
     }

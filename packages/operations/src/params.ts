@@ -39,7 +39,8 @@ const FIELDS = Symbol('fields');
 
 function field(kind: ParamField['kind'], options: FieldOptions, rules: PropertyDecorator[]): PropertyDecorator {
   return (target, key) => {
-    const fields = (Reflect.getOwnMetadata(FIELDS, target) as Omit<ParamField, 'default'>[] | undefined) ?? [];
+    // What a class inherits comes first.
+    const fields = (Reflect.getMetadata(FIELDS, target) as Omit<ParamField, 'default'>[] | undefined) ?? [];
     Reflect.defineMetadata(FIELDS, [...fields, { name: String(key), kind, ...options }], target);
     for (const rule of rules) rule(target, key);
   };

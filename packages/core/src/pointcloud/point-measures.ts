@@ -35,9 +35,15 @@ export function pressedAlongSight(positions: Float32Array, [ex, ey, ez]: Vec3): 
  * `relativeDensity` as it is to be judged: seen from one place, depth is pressed together first; scans joined from several
  * places are taken as they are. O(n · neighbours).
  */
-export function judgedDensity(cloud: PointCloud, viewpoints: readonly Vec3[], ctx: RunContext): Float32Array {
-  const judged = viewpoints.length === 1 ? { positions: pressedAlongSight(cloud.positions, viewpoints[0]) } : cloud;
-  return relativeDensity(judged, estimateSpacing(judged), ctx);
+export function judgedDensity(
+  cloud: PointCloud,
+  spacing: number,
+  viewpoints: readonly Vec3[],
+  ctx: RunContext,
+): Float32Array {
+  if (viewpoints.length !== 1) return relativeDensity(cloud, spacing, ctx);
+  const pressed = { positions: pressedAlongSight(cloud.positions, viewpoints[0]) };
+  return relativeDensity(pressed, estimateSpacing(pressed), ctx);
 }
 
 /**

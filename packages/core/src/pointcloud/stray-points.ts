@@ -52,7 +52,7 @@ export function removeStrayPoints(
     }
     return dropped;
   };
-  const sparse = drop(judgedDensity(cloud, viewpoints, ctx.part(0, 0.8)), o.densityRatio);
+  const sparse = drop(judgedDensity(cloud, spacing, viewpoints, ctx.part(0, 0.8)), o.densityRatio);
   const grazing = drop(steepness(cloud, viewpoints), Math.cos(o.maxIncidenceRad));
   ctx.checkpoint(0.9);
   const smallPieces = drop(pieceShare(cloud, keep, spacing), o.pieceRatio);

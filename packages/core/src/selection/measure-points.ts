@@ -37,7 +37,7 @@ function valuesOf(
   measure: PointMeasure,
   ctx: RunContext,
 ): Float32Array {
-  if (measure === 'density') return judgedDensity(cloud, viewpoints, ctx);
+  if (measure === 'density') return judgedDensity(cloud, spacing, viewpoints, ctx);
   if (measure === 'angle')
     return steepness(cloud, viewpoints).map((c) => (Math.acos(Math.min(1, Math.max(0, c))) * 180) / Math.PI);
   const n = cloud.positions.length / 3;

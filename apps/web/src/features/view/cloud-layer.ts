@@ -15,6 +15,8 @@ interface LoadedCloud {
   abort: AbortController;
   color: string;
   faint: boolean;
+  /** Part of the stored points that is neither cut nor about to be: counted when that changes, not for every picture. */
+  left: number;
   /** What the cut leaves; all points without one. */
   kept?: BitSet;
   /** Selected points, and points about to be cut. */
@@ -107,9 +109,7 @@ export class CloudLayer {
     let points = 0;
     for (const c of this.clouds.values()) {
       if (!c.group.visible) continue;
-      const size = c.kept?.size ?? c.leaving?.size;
-      if (!size) points += c.points;
-      else points += Math.round((c.points / size) * ((c.kept?.count() ?? size) - (c.leaving?.count() ?? 0)));
+      points += Math.round(c.left * c.points);
     }
     return points;
   }
@@ -212,6 +212,7 @@ export class CloudLayer {
       source: item.source,
       points: 0,
       part,
+      left: 1,
       abort: new AbortController(),
       color: item.color,
       faint: item.faint,
@@ -227,6 +228,7 @@ export class CloudLayer {
     const { base, cut } = loaded.source;
     const { signal } = loaded.abort;
     if (cut) loaded.kept = await loadCut(cut);
+    loaded.left = partLeft(loaded);
     const material = markedPointsMaterial();
     let most = Infinity;
     await streamArtifact(
@@ -274,6 +276,7 @@ export class CloudLayer {
   }
 
   private writeMarks(cloud: LoadedCloud): void {
+    cloud.left = partLeft(cloud);
     for (const child of cloud.group.children) this.writePageMarks(cloud, child as THREE.Points);
     this.events.changed(true);
   }
@@ -291,4 +294,9 @@ function setPageLevels({ geometry, material }: THREE.Points, levels: Uint8Array 
   const first = geometry.userData.firstRow as number;
   const count = geometry.getAttribute('position').count;
   geometry.setAttribute('level', new THREE.BufferAttribute(levels.slice(first, first + count), 1));
+}
+
+function partLeft({ kept, leaving }: LoadedCloud): number {
+  const size = kept?.size ?? leaving?.size;
+  return size ? ((kept?.count() ?? size) - (leaving?.count() ?? 0)) / size : 1;
 }
