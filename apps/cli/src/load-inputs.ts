@@ -1,10 +1,10 @@
 import { readdir, readFile, stat } from 'node:fs/promises';
 import { basename, extname, join, relative } from 'node:path';
 import { boundsOf, type Scan } from '@amber-knit/core/geometry';
-import { EVERYDAY_ENDINGS, readRgbdFolder, SCAN_FILE_ENDINGS, type FolderFiles } from '@amber-knit/core/io';
-import { estimateSpacing, joinFrames } from '@amber-knit/core/pointcloud';
+import { EVERYDAY_ENDINGS, SCAN_FILE_ENDINGS } from '@amber-knit/core/io';
+import { estimateSpacing } from '@amber-knit/core/pointcloud';
 import { GeometryError } from '@amber-knit/core/runtime';
-import { scanFromFile, type Unit } from '@amber-knit/operations';
+import { scanFromFolder, scansFromFile, type Unit } from '@amber-knit/operations';
 import { InputError } from './usage-error.js';
 
 export interface LoadOptions {
@@ -34,16 +34,15 @@ export async function loadInputs(paths: string[], options: LoadOptions): Promise
   const notes: string[] = [];
   const taken = new Set<string>();
   for (const source of sources) {
-    const base = basename(source.path, source.folder ? '' : extname(source.path));
-    let name = base;
-    for (let k = 2; taken.has(name); k++) name = `${base}_${k}`;
-    taken.add(name);
     try {
-      const { scan, remarks } = source.folder
-        ? await loadFolder(source.path, name)
-        : await loadFile(source.path, name, options);
-      scans.push(scan);
-      notes.push(...remarks.map((r) => `${name}: ${r}`));
+      const read = source.folder ? await loadFolder(source.path) : await loadFile(source.path, options);
+      for (const scan of read.scans) {
+        let name = scan.name;
+        for (let k = 2; taken.has(name); k++) name = `${scan.name}_${k}`;
+        taken.add(name);
+        scans.push({ ...scan, name });
+      }
+      notes.push(...read.notes.map((r) => `${basename(source.path)}: ${r}`));
     } catch (e) {
       if (e instanceof GeometryError) throw new InputError(source.path, e.message);
       throw e;
@@ -64,7 +63,7 @@ async function expand(path: string): Promise<{ path: string; folder: boolean }[]
   if (names.includes('intrinsics.json')) return [{ path, folder: true }];
   const files = names.filter((n) => {
     const ending = extname(n).slice(1).toLowerCase();
-    return (SCAN_FILE_ENDINGS as readonly string[]).includes(ending) && !EVERYDAY_ENDINGS.includes(ending);
+    return (SCAN_FILE_ENDINGS.includes(ending) || ending === 'zip') && !EVERYDAY_ENDINGS.includes(ending);
   });
   const folders: { path: string; folder: boolean }[] = [];
   for (const n of names) {
@@ -75,32 +74,21 @@ async function expand(path: string): Promise<{ path: string; folder: boolean }[]
   return [...files.map((n) => ({ path: join(path, n), folder: false })), ...folders];
 }
 
-async function loadFile(path: string, name: string, options: LoadOptions): Promise<{ scan: Scan; remarks: string[] }> {
+async function loadFile(path: string, options: LoadOptions): Promise<{ scans: Scan[]; notes: string[] }> {
   const { size } = await stat(path);
   if (size > MAX_FILE) throw new GeometryError('too-large', `the file has ${size} bytes; at most ${MAX_FILE} are read`);
   const bytes = new Uint8Array(await readFile(path));
-  const { scan, notes } = await scanFromFile(bytes, basename(path), {
-    name,
-    unit: options.units ?? 'auto',
-    viewpoint: options.viewpoint,
-  });
-  return { scan, remarks: notes };
+  return scansFromFile(bytes, basename(path), { unit: options.units ?? 'auto', viewpoint: options.viewpoint });
 }
 
-async function loadFolder(path: string, name: string): Promise<{ scan: Scan; remarks: string[] }> {
-  const files: FolderFiles = new Map();
+async function loadFolder(path: string): Promise<{ scans: Scan[]; notes: string[] }> {
+  const files = new Map<string, Uint8Array>();
   for (const entry of await readdir(path, { recursive: true, withFileTypes: true })) {
     if (!entry.isFile()) continue;
     const full = join(entry.parentPath ?? entry.path, entry.name);
     files.set(relative(path, full).split('\\').join('/'), new Uint8Array(await readFile(full)));
   }
-  const frames = readRgbdFolder(files);
-  const f = frames[0];
-  const middle = f.depth.filter((z) => z > 0).sort()[Math.floor(f.depth.filter((z) => z > 0).length / 2)] ?? 0;
-  if (!(middle > 0)) throw new GeometryError('empty-input', 'the first depth picture holds no measured pixel');
-  // One point per pixel of a single frame at working distance: more frames even out noise instead of adding points.
-  const cloud = joinFrames(frames, middle / f.camera.fx);
-  return { scan: { name, cloud, frames }, remarks: [] };
+  return { scans: [await scanFromFolder(files, basename(path))], notes: [] };
 }
 
 /** Facts about one input, for `info`. */

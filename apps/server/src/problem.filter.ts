@@ -12,6 +12,7 @@ const STATUS: Record<GeometryErrorCode, number> = {
   degenerate: 422,
   'too-large': 413,
   'invalid-parameter': 400,
+  'unit-doubtful': 422,
   cancelled: 409,
 };
 

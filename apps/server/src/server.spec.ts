@@ -2,45 +2,31 @@ import pg from 'pg';
 import { DataSource, QueryFailedError } from 'typeorm';
 import type { PieceView, StepView } from '@amber-knit/contracts';
 import { Harness, scanFile } from '../test/harness.js';
-import { PieceStore } from './pieces/piece-store.js';
 import { CHANNELS, StepQueue } from './steps/step-queue.js';
 import { BlobStore } from './storage/blob-store.js';
 import { toProblem } from './problem.filter.js';
-import { StepRunner } from './worker/step-runner.js';
 
 /** The real application on a real PostgreSQL (DATABASE_URL), with a worker in this process. */
 let harness: Harness;
-let runner: StepRunner;
-let queue: StepQueue;
+let stop: () => Promise<void>;
 let db: DataSource;
 let listener: pg.Client;
 
 beforeAll(async () => {
   const databaseUrl = process.env.DATABASE_URL!;
   harness = await Harness.start(databaseUrl);
-  const { app } = harness;
-  db = app.get(DataSource);
-  queue = app.get(StepQueue);
-  // Threads run built code: raw TypeScript can't be a worker entry.
-  runner = new StepRunner(
-    db,
-    app.get(BlobStore),
-    app.get(PieceStore),
-    queue,
-    new URL('../dist/worker/thread.js', import.meta.url),
-    'test',
-  );
-  await queue.work(1, (id) => runner.handle(id));
+  db = harness.app.get(DataSource);
+  const work = await harness.work('test');
+  stop = work.stop;
   listener = new pg.Client({ connectionString: databaseUrl });
   await listener.connect();
   await listener.query(`LISTEN ${CHANNELS.cancel}`);
-  listener.on('notification', (n) => runner.cancel(n.payload ?? ''));
+  listener.on('notification', (n) => work.runner.cancel(n.payload ?? ''));
 }, 60_000);
 
 afterAll(async () => {
   await listener.end();
-  await runner.stop();
-  await queue.stop();
+  await stop();
   await harness.app.close();
 }, 30_000);
 
@@ -73,7 +59,7 @@ test('a file goes up in parts, is checked, becomes a scan, then a mesh; undo and
   const piece = await harness.newPiece();
   const bytes = scanFile();
   const imported = await harness.finished(await harness.upload(piece.id, 'front.ply', bytes));
-  expect(imported).toMatchObject({ status: 'done', summary: 'front: 20,000 points' });
+  expect(imported).toMatchObject({ status: 'done', summary: 'front: 20,000 points, 82.8 × 80.0 × 40.0 mm' });
   let view = await harness.piece(piece.id);
   expect(view.scanList[0]).toMatchObject({ name: 'front', setup: 'Upright', placement: { state: 'loose' } });
   const data = await http()
@@ -154,7 +140,7 @@ test('a step whose worker went silent is taken up again, and fails clearly the s
     return rows[0].id;
   };
   const first = await insert(1);
-  await queue.recoverLost();
+  await harness.app.get(StepQueue).recoverLost();
   // It ran again, and failed for its own reason: the piece has no scans.
   expect(await harness.finished(first)).toMatchObject({
     status: 'failed',
@@ -162,7 +148,7 @@ test('a step whose worker went silent is taken up again, and fails clearly the s
     error: expect.stringContaining('needs scans first'),
   });
   const second = await insert(2);
-  await queue.recoverLost();
+  await harness.app.get(StepQueue).recoverLost();
   expect(await harness.finished(second)).toMatchObject({
     status: 'failed',
     error: expect.stringContaining('lost twice'),

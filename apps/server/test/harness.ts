@@ -7,7 +7,12 @@ import { Upload } from 'tus-js-client';
 import type { NestExpressApplication } from '@nestjs/platform-express';
 import type { PieceView, StepView } from '@amber-knit/contracts';
 import { writePly } from '@amber-knit/core/io';
+import { DataSource } from 'typeorm';
 import { createApp } from '../src/create-app.js';
+import { PieceStore } from '../src/pieces/piece-store.js';
+import { StepQueue } from '../src/steps/step-queue.js';
+import { BlobStore } from '../src/storage/blob-store.js';
+import { StepRunner } from '../src/worker/step-runner.js';
 
 /** The real application on a real PostgreSQL, without a worker, with calls that tests share. */
 export class Harness {
@@ -34,6 +39,30 @@ export class Harness {
     });
     await app.listen(port, '127.0.0.1');
     return new Harness(app, `http://127.0.0.1:${port}`);
+  }
+
+  /** Takes steps from the queue, as a worker process does, until the returned call. Threads run built code. */
+  async work(name: string): Promise<{ runner: StepRunner; stop: () => Promise<void> }> {
+    const { app } = this;
+    const queue = app.get(StepQueue);
+    const runner = new StepRunner(
+      app.get(DataSource),
+      app.get(BlobStore),
+      app.get(PieceStore),
+      queue,
+      // Raw TypeScript can't be a worker entry.
+      new URL('../dist/worker/thread.js', import.meta.url),
+      mkdtempSync(join(tmpdir(), 'amber-read-')),
+      name,
+    );
+    await queue.work(1, (id) => runner.handle(id));
+    return {
+      runner,
+      stop: async () => {
+        await runner.stop();
+        await queue.stop();
+      },
+    };
   }
 
   http() {

@@ -36,6 +36,8 @@ export interface StepView {
   summary: string | null;
   notes: string[];
   error: string | null;
+  /** Name of the file that it began with, if it did. */
+  sourceName: string | null;
   inputs: string[];
   outputs: string[];
   attempt: number;

@@ -1,18 +1,21 @@
-import { boundsOf, diagonalOf, pointCount, vertexNormals, type Scan } from '@amber-knit/core/geometry';
-import type { Vec3 } from '@amber-knit/core/math';
-import { GeometryError } from '@amber-knit/core/runtime';
-import { defineOperation } from './operation.js';
+import { boundsOf, pointCount, sensorPositions, type Scan } from '@amber-knit/core/geometry';
+import type { RunContext } from '@amber-knit/core/runtime';
 import { count } from './each-scan.js';
-import { ChoiceParam, TextParam } from './params.js';
-import { UNITS, type Unit } from './units.js';
+import { defineOperation } from './operation.js';
+import { ChoiceParam, LengthParam, TextParam } from './params.js';
+import { scansFromFile } from './read-scans.js';
+import type { Unit } from './units.js';
 
 export class CaptureImportParams {
-  @TextParam({ title: 'Name', help: 'Name of the scan; empty takes the file’s.' })
+  @TextParam({
+    title: 'Name',
+    help: 'Name of the scan; empty takes the file’s. A file of several scans has its own names.',
+  })
   name = '';
 
   @ChoiceParam({
     title: 'Unit',
-    help: 'Unit of the coordinates in the file. “Millimetres, checked” refuses files that can hardly be in millimetres.',
+    help: 'Unit of the coordinates in the file. “Millimetres, checked” asks back where that can hardly be. Formats that fix their unit (glTF, E57) are not asked about.',
     choices: { auto: 'Millimetres, checked', mm: 'Millimetres', cm: 'Centimetres', m: 'Metres', in: 'Inches' },
   })
   unit: Unit | 'auto' = 'auto';
@@ -30,95 +33,90 @@ export class CaptureImportParams {
     whenEmpty: 'guessed',
   })
   columns = '';
+
+  @LengthParam({
+    title: 'Planned size',
+    help: 'Longest side of the object. A file whose size agrees with it only in another unit is asked about.',
+    min: 0,
+    max: 100_000,
+    whenEmpty: 'not known',
+  })
+  expected = 0;
 }
 
-/** Brings one scan file in: checks it, converts it to millimetres, finds out where the sensor stood. */
+/** Brings the scans of a file in: checks them, converts them to millimetres, finds out where the sensor stood. */
 export const captureImport = defineOperation({
   id: 'capture.import',
-  version: 2,
+  version: 3,
   stage: 'capture',
-  title: 'Import a scan',
-  help: 'Reads a scan file (PLY, OBJ, STL, OFF, PCD, GLB, or points as text), checks it and adds it to the piece as a loose scan.',
+  title: 'Import scans',
+  help: 'Reads a scan file (PLY, OBJ, STL, OFF, PCD, E57, glTF, points as text), a zip of such files, or of depth pictures, checks it and adds its scans to the piece.',
   needs: ['file'],
+  uses: ['placements'],
   gives: ['scans'],
   params: CaptureImportParams,
-  suggest: () => ({}),
-  async run({ file }, params, ctx) {
+  suggest: (stats) => (stats.plan ? { expected: stats.plan.size } : {}),
+  async run({ file, placements = [] }, params, ctx) {
+    ctx.checkpoint(0.02, 'Reading');
+    const read = await scansFromFile(file.source ?? file.bytes, file.name, {
+      ...params,
+      step: (f) => ctx.checkpoint(0.05 + 0.55 * f, 'Reading'),
+    });
+    read.notes.forEach((n) => ctx.note(n));
+    const scans: Scan[] = [];
+    let noise = 0;
+    for (const scan of read.scans) {
+      ctx.checkpoint(0.6 + (0.35 * scans.length) / read.scans.length, `Checking ${scan.name}`);
+      const arrived = await withNormals(scan, ctx);
+      scans.push(arrived.scan);
+      noise = Math.max(noise, arrived.noise);
+    }
+    // Places of one file mean nothing to scans that are placed already.
+    const places = placements.length === 0 ? read.placements : undefined;
+    if (read.placements) {
+      ctx.note(
+        places
+          ? 'The scans stand where the file says. They count as placed: fit them finely to have them registered.'
+          : 'The file says how its scans stand to one another; the piece has places already, so they came in loose.',
+      );
+    }
+    const points = scans.reduce((n, s) => n + pointCount(s.cloud), 0);
     const { estimateSpacing } = await import('@amber-knit/core/pointcloud');
-    ctx.checkpoint(0.05, 'Reading');
-    const { scan, notes } = await scanFromFile(file.bytes, file.name, params);
-    notes.forEach((n) => ctx.note(n));
-    ctx.checkpoint(0.8, 'Checking');
+    const { min, max } = boundsOf(scans[0].cloud.positions);
     return {
-      outputs: { scans: [scan] },
+      outputs: { scans, ...(places ? { placements: places } : {}) },
       figures: {
-        name: scan.name,
-        points: pointCount(scan.cloud),
-        spacing: estimateSpacing(scan.cloud),
-        colours: scan.cloud.colors !== undefined,
+        name: scans.length === 1 ? scans[0].name : file.name,
+        scans: scans.length,
+        points,
+        spacing: estimateSpacing(scans[0].cloud),
+        noise,
+        size: [0, 1, 2].map((k) => (max[k] - min[k]).toFixed(1)).join(' × '),
+        colours: scans.every((s) => s.cloud.colors !== undefined),
+        frames: scans.reduce((n, s) => n + (s.frames?.length ?? 0), 0),
       },
     };
   },
-  summarize: (f) => `${f.name}: ${count(f.points)} points`,
+  summarize: (f) => {
+    const several = Number(f.scans ?? 1) > 1 ? `${f.scans} scans, ` : '';
+    return `${f.name}: ${several}${count(f.points)} points${f.size && !several ? `, ${f.size} mm` : ''}`;
+  },
 });
 
-/**
- * Reads a scan file into millimetres.
- * @throws GeometryError that names the fault: broken file, too few points, a size that betrays a wrong unit
- */
-export async function scanFromFile(
-  bytes: Uint8Array,
-  fileName: string,
-  params: { name?: string; unit: Unit | 'auto'; viewpoint: 'auto' | 'origin' | 'none'; columns?: string },
-): Promise<{ scan: Scan; notes: string[] }> {
-  const { parseColumns, readAnyScanFile } = await import('@amber-knit/core/io');
-  const file = await readAnyScanFile(bytes, fileName, parseColumns(params.columns ?? ''));
-  const factor = UNITS[params.unit === 'auto' ? 'mm' : params.unit];
-  const positions = factor === 1 ? file.positions : file.positions.map((v) => v * factor);
-  const normals = file.normals ?? (file.indices ? vertexNormals({ positions, indices: file.indices }) : undefined);
-  const name = params.name || fileName.replace(/^.*[\\/]/, '').replace(/\.[^.]*$/, '');
-  if (params.unit === 'auto') assertPlausibleSize(positions);
-  if (positions.length / 3 < 100) {
-    throw new GeometryError(
-      'empty-input',
-      `${fileName} holds ${positions.length / 3} points; at least 100 are needed. Check that the scan was saved completely.`,
-    );
-  }
-  const fromOrigin =
-    params.viewpoint === 'origin' || (params.viewpoint === 'auto' && !file.indices && looksFromOrigin(positions));
+/** More points than this keep the normals they have, or none: working them out would take longer than reading. */
+const MOST_FOR_NORMALS = 3_000_000;
+
+/** The scan with normals, and its noise where that was worked out (else 0). */
+async function withNormals(scan: Scan, ctx: RunContext): Promise<{ scan: Scan; noise: number }> {
+  const n = pointCount(scan.cloud);
+  if (scan.cloud.normals || n > MOST_FOR_NORMALS) return { scan, noise: 0 };
+  const { estimateNormals, orientNormals } = await import('@amber-knit/core/pointcloud');
+  const viewpoints = sensorPositions(scan);
+  const { normals, noise } = estimateNormals(scan.cloud, viewpoints, {}, ctx);
+  if (viewpoints.length > 0) return { scan: { ...scan, cloud: { ...scan.cloud, normals } }, noise };
+  ctx.note(`${scan.name}: nothing says where the sensor stood. Which side is outside was worked out from the shape.`);
   return {
-    scan: {
-      name,
-      cloud: { positions, normals, colors: file.colors },
-      ...(fromOrigin ? { viewpoints: [[0, 0, 0] as Vec3] } : {}),
-    },
-    notes: file.notes,
+    scan: { ...scan, cloud: { ...scan.cloud, normals: orientNormals(scan.cloud.positions, normals, ctx) } },
+    noise,
   };
-}
-
-/** @throws GeometryError `invalid-parameter` for sizes that no scan in millimetres has */
-export function assertPlausibleSize(positions: Float32Array): void {
-  const d = diagonalOf(boundsOf(positions));
-  if (d < 1) {
-    throw new GeometryError(
-      'invalid-parameter',
-      `The scan is only ${d.toPrecision(3)} mm across. If its unit is metres, centimetres or inches, say so (--units on the command line).`,
-    );
-  }
-  if (d > 50_000) {
-    throw new GeometryError(
-      'invalid-parameter',
-      `The scan is ${(d / 1000).toFixed(0)} m across. Say its unit if it is not millimetres; if it is, choose “Millimetres” (--units mm).`,
-    );
-  }
-}
-
-/** Points that all lie in front of the origin, inside a usual field of view, were seen from there. */
-export function looksFromOrigin(positions: Float32Array): boolean {
-  let outside = 0;
-  for (let i = 0; i < positions.length; i += 3) {
-    const z = positions[i + 2];
-    if (!(z > 0) || Math.abs(positions[i]) > 1.4 * z || Math.abs(positions[i + 1]) > 1.4 * z) outside++;
-  }
-  return outside <= (0.001 * positions.length) / 3;
 }

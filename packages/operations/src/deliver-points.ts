@@ -1,4 +1,4 @@
-import { placedScans, type PointCloud, type Scan } from '@amber-knit/core/geometry';
+import { placedScans, pointCount, type PointCloud, type Scan } from '@amber-knit/core/geometry';
 import type { Mat4 } from '@amber-knit/core/math';
 import { fileBase } from './deliver-export.js';
 import { count } from './each-scan.js';
@@ -12,14 +12,14 @@ export class DeliverPointsParams {
 
   @ChoiceParam({
     title: 'Format',
-    help: 'PLY and PCD are binary and exact; XYZ is text with four decimals that every program reads.',
-    choices: { ply: 'PLY', pcd: 'PCD', xyz: 'XYZ text' },
+    help: 'PLY and PCD are binary and exact; E57 keeps the scans apart, each with its name and place, in metres; XYZ is text with four decimals that every program reads.',
+    choices: { ply: 'PLY', pcd: 'PCD', e57: 'E57', xyz: 'XYZ text' },
   })
-  format: 'ply' | 'pcd' | 'xyz' = 'ply';
+  format: 'ply' | 'pcd' | 'e57' | 'xyz' = 'ply';
 
   @ChoiceParam({
     title: 'Unit',
-    help: 'Unit of the coordinates.',
+    help: 'Unit of the coordinates. E57 is always in metres.',
     choices: { mm: 'Millimetres', cm: 'Centimetres', m: 'Metres', in: 'Inches' },
   })
   unit: Unit = 'mm';
@@ -27,7 +27,7 @@ export class DeliverPointsParams {
 
 export const deliverPoints = defineOperation({
   id: 'deliver.points',
-  version: 1,
+  version: 2,
   stage: 'deliver',
   title: 'Export the points',
   help: 'Writes the measured points of all scans that have their place into one file, as they stand in the piece. Loose scans stay out.',
@@ -37,9 +37,20 @@ export const deliverPoints = defineOperation({
   suggest: (stats) => (stats.name ? { name: stats.name } : {}),
   async run({ scans, placements }, params, ctx) {
     const { transformPoints, rotateVectors } = await import('@amber-knit/core/math');
-    const { writePcd, writePly, writeXyz } = await import('@amber-knit/core/io');
+    const { writeE57, writePcd, writePly, writeXyz } = await import('@amber-knit/core/io');
     const placed = placedScans(scans, placements).map((p) => ({ scan: p.scan, pose: p.placement.pieceFromScan }));
     ctx.checkpoint(0.1, 'Joining points');
+    const points = placed.reduce((n, { scan }) => n + pointCount(scan.cloud), 0);
+    const result = (bytes: Uint8Array, unit: Unit) => {
+      const name = `${fileBase(params.name)}.${params.format}`;
+      const file = { name, mediaType: 'application/octet-stream', bytes };
+      const figures = { file: name, points, scans: placed.length, bytes: bytes.length, unit };
+      return { outputs: { file }, figures };
+    };
+    if (params.format === 'e57') {
+      const named = placed.map(({ scan, pose }) => ({ name: scan.name, cloud: scan.cloud, pieceFromScan: pose }));
+      return result(writeE57(named), 'm');
+    }
     const factor = 1 / UNITS[params.unit];
     const cloud = joined(placed, {
       points: (m, p) => {
@@ -50,18 +61,8 @@ export const deliverPoints = defineOperation({
     });
     ctx.checkpoint(0.6, 'Writing');
     const comments = [`unit ${params.unit}`, 'Z up', `${placed.length} scans`];
-    const bytes =
-      params.format === 'pcd'
-        ? writePcd(cloud)
-        : params.format === 'xyz'
-          ? writeXyz(cloud)
-          : writePly({ ...cloud, comments });
-    const file = { name: `${fileBase(params.name)}.${params.format}`, mediaType: 'application/octet-stream', bytes };
-    const points = cloud.positions.length / 3;
-    return {
-      outputs: { file },
-      figures: { file: file.name, points, scans: placed.length, bytes: bytes.length, unit: params.unit },
-    };
+    const write = { pcd: writePcd, xyz: writeXyz, ply: (c: PointCloud) => writePly({ ...c, comments }) };
+    return result(write[params.format](cloud), params.unit);
   },
   summarize: (f) => `${f.file}: ${count(f.points)} points of ${f.scans} scans, in ${f.unit}`,
 });

@@ -6,4 +6,4 @@ export * from './recipes.js';
 export * from './run-operation.js';
 export * from './units.js';
 export { writeMeshFile } from './deliver-export.js';
-export { assertPlausibleSize, looksFromOrigin, scanFromFile } from './capture-import.js';
+export { looksFromOrigin, scanFromFolder, scansFromFile } from './read-scans.js';

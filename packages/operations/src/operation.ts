@@ -1,4 +1,5 @@
 import type { Placement, Scan, TexturedMesh, TriangleMesh } from '@amber-knit/core/geometry';
+import type { ByteSource } from '@amber-knit/core/io';
 import type { RunContext } from '@amber-knit/core/runtime';
 import type { ParamsClass } from './params.js';
 
@@ -22,7 +23,10 @@ export interface WorkData {
   mesh: TriangleMesh;
   /** The surface with its map. */
   model: TexturedMesh;
-  file: OutputFile;
+  file: OutputFile & {
+    /** An uploaded file that is read piece by piece; its `bytes` are then empty. */
+    source?: ByteSource;
+  };
 }
 export type ArtifactKind = keyof WorkData;
 
@@ -40,8 +44,8 @@ export interface PieceStats {
   hasColors: boolean;
   triangles: number;
   hasModel: boolean;
-  /** What the plan suggests, where there is one. */
-  plan?: { voxel: number; triangles: number; mapSize: number };
+  /** What the plan suggests, where there is one, and the object's longest side. */
+  plan?: { voxel: number; triangles: number; mapSize: number; size: number };
   names: string[];
 }
 

@@ -1,6 +1,5 @@
 import { readdirSync } from 'node:fs';
 import { createRunContext } from '@amber-knit/core/runtime';
-import { writePly } from '@amber-knit/core/io';
 import {
   findOperation,
   OPERATIONS,
@@ -10,7 +9,6 @@ import {
   pieceStats,
   RECIPES,
   runOperation,
-  scanFromFile,
   STAGES,
 } from './index.js';
 
@@ -78,29 +76,4 @@ test('an operation without its inputs says what it needs', async () => {
 test('recipes name known operations with valid settings', () => {
   for (const r of RECIPES)
     for (const s of r.steps) expect(() => parseParams(findOperation(s.operation).params, s.set ?? {})).not.toThrow();
-});
-
-describe('importing a file', () => {
-  const points = (scale: number): Uint8Array =>
-    writePly({
-      positions: Float32Array.from({ length: 900 }, (_, i) => scale * (i % 3 === 2 ? 300 + (i % 17) : (i % 23) - 11)),
-    });
-  const auto = { unit: 'auto', viewpoint: 'auto' } as const;
-
-  test('a cloud before the origin was seen from there', async () => {
-    const { scan } = await scanFromFile(points(1), 'left side.ply', auto);
-    expect(scan).toMatchObject({ name: 'left side', viewpoints: [[0, 0, 0]] });
-  });
-
-  test('sizes that betray another unit are refused, and accepted when the unit is said', async () => {
-    await expect(scanFromFile(points(0.001), 'a.ply', auto)).rejects.toThrow(/only 0\.03\d* mm across/);
-    const { scan } = await scanFromFile(points(0.001), 'a.ply', { unit: 'm', viewpoint: 'auto' });
-    expect(scan.cloud.positions[2]).toBeCloseTo(302, 3);
-  });
-
-  test('ten points are too few', async () => {
-    await expect(
-      scanFromFile(writePly({ positions: new Float32Array(30).fill(5).map((v, i) => v + i) }), 'ten.ply', auto),
-    ).rejects.toThrow(/holds 10 points; at least 100/);
-  });
 });

@@ -25,6 +25,8 @@ export interface PlanDefaults {
   voxel: number;
   triangles: number;
   mapSize: number;
+  /** Longest side of the object, mm. */
+  size: number;
 }
 
 export interface PlanAdvice {
@@ -192,7 +194,7 @@ function defaultsFor(a: PlanAnswers, d: DeviceInfo | undefined): PlanDefaults {
   const voxel = Number(Math.max(finest, a.size / share).toPrecision(2));
   const triangles = { print: 400_000, archive: 800_000, render: 150_000, reverse: 600_000 }[a.finish];
   const mapSize = { print: 1024, archive: 4096, render: 4096, reverse: 1024 }[a.finish];
-  return { voxel, triangles, mapSize };
+  return { voxel, triangles, mapSize, size: a.size };
 }
 
 function tipsFor(a: PlanAnswers, d: DeviceInfo | undefined): string[] {

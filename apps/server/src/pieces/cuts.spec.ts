@@ -1,36 +1,19 @@
-import { DataSource } from 'typeorm';
 import type { PieceView, StepView } from '@amber-knit/contracts';
 import { BitSet } from '@amber-knit/core/geometry';
 import { encodeSelection } from '@amber-knit/core/stored';
 import { Harness, scanFile } from '../../test/harness.js';
-import { StepQueue } from '../steps/step-queue.js';
-import { BlobStore } from '../storage/blob-store.js';
-import { StepRunner } from '../worker/step-runner.js';
-import { PieceStore } from './piece-store.js';
 
 /** Cuts on the real application with a real database and worker threads. */
 let harness: Harness;
-let runner: StepRunner;
-let queue: StepQueue;
+let stop: () => Promise<void>;
 
 beforeAll(async () => {
   harness = await Harness.start(process.env.DATABASE_URL!);
-  const { app } = harness;
-  queue = app.get(StepQueue);
-  runner = new StepRunner(
-    app.get(DataSource),
-    app.get(BlobStore),
-    app.get(PieceStore),
-    queue,
-    new URL('../../dist/worker/thread.js', import.meta.url),
-    'test of cuts',
-  );
-  await queue.work(1, (id) => runner.handle(id));
+  ({ stop } = await harness.work('test of cuts'));
 }, 60_000);
 
 afterAll(async () => {
-  await runner.stop();
-  await queue.stop();
+  await stop();
   await harness.app.close();
 }, 30_000);
 

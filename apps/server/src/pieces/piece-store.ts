@@ -1,7 +1,7 @@
 import type { DataSource, EntityManager } from 'typeorm';
 import type { ThreadResult } from '../worker/thread.js';
 import { Artifact, Piece, PieceState, ScanRow, type Heads } from '../database/entities.js';
-import type { EncodedArtifact } from '../storage/artifact-codec.js';
+import { decodePlacements, encodePlacements, type EncodedArtifact } from '../storage/artifact-codec.js';
 import type { BlobStore } from '../storage/blob-store.js';
 
 /** A new scan with its encoded data. */
@@ -69,8 +69,7 @@ export class PieceStore {
     const taken = new Set(existing.filter((s) => clouds[s.id]).map((s) => s.name));
     let colorIndex = existing.length;
     for (const scan of scans) {
-      let name = scan.name;
-      for (let k = 2; taken.has(name); k++) name = `${scan.name} ${k}`;
+      const name = freeName(scan.name, taken);
       taken.add(name);
       const cloud = await this.saveArtifact(pieceId, stepId, scan.cloud, manager);
       const frames = scan.frames ? await this.saveArtifact(pieceId, stepId, scan.frames, manager) : undefined;
@@ -101,12 +100,18 @@ export class PieceStore {
       const next: Heads = { ...heads, clouds: { ...heads.clouds } };
       const made: string[] = [];
       const fresh: NewScan[] = [];
+      const taken = new Set(rows.filter((r) => heads.clouds[r.id]).map((r) => r.name));
+      const renamed = new Map<string, string>();
       for (const c of result.clouds) {
-        const row = rows.find((r) => r.name === c.name && heads.clouds[r.id]);
-        if (!row || c.frames) {
+        // A new scan never takes the place of one that happens to have its name.
+        const row = c.isNew ? undefined : rows.find((r) => r.name === c.name && heads.clouds[r.id]);
+        if (!row) {
           const source = rows.find((r) => r.name === c.splitFrom && heads.clouds[r.id]);
+          const name = freeName(c.name, taken);
+          taken.add(name);
+          if (name !== c.name) renamed.set(c.name, name);
           fresh.push({
-            name: c.name,
+            name,
             setup: source?.setup ?? setup,
             cloud: c.cloud,
             frames: c.frames,
@@ -120,8 +125,9 @@ export class PieceStore {
       }
       for (const row of rows) if (result.dropped.includes(row.name)) delete next.clouds[row.id];
       for (const slot of ['placements', 'mesh', 'model', 'picture'] as const) {
-        const encoded = result[slot];
+        let encoded = result[slot];
         if (!encoded) continue;
+        if (slot === 'placements' && renamed.size > 0) encoded = placementsRenamed(encoded, renamed);
         const artifact = await this.saveArtifact(pieceId, stepId, encoded, manager);
         next[slot] = artifact.id;
         if (slot !== 'picture') made.push(artifact.id);
@@ -166,4 +172,16 @@ export class PieceStore {
       return true;
     });
   }
+}
+
+/** The name, or the first of "name 2", "name 3" … that no other scan has. */
+function freeName(wanted: string, taken: ReadonlySet<string>): string {
+  let name = wanted;
+  for (let k = 2; taken.has(name); k++) name = `${wanted} ${k}`;
+  return name;
+}
+
+/** Placements of new scans under the names that they got. */
+function placementsRenamed(encoded: EncodedArtifact, renamed: ReadonlyMap<string, string>): EncodedArtifact {
+  return encodePlacements(decodePlacements(encoded.bytes).map((p) => ({ ...p, name: renamed.get(p.name) ?? p.name })));
 }

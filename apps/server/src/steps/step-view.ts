@@ -20,6 +20,7 @@ export function stepView(s: Step): StepView {
     summary: s.summary,
     notes: s.notes,
     error: s.error,
+    sourceName: s.sourceName,
     inputs: s.inputs,
     outputs: s.outputs,
     attempt: s.attempt,

@@ -26,6 +26,13 @@ export class NewStepBody {
   seed?: number;
 }
 
+export class AgainBody {
+  @ApiPropertyOptional({ description: 'Parameters that are to be other than before', example: { unit: 'm' } })
+  @IsOptional()
+  @IsObject()
+  params?: Record<string, unknown>;
+}
+
 @ApiTags('Steps')
 @Controller('api')
 export class StepsController {
@@ -48,6 +55,13 @@ export class StepsController {
   @ApiOperation({ summary: 'One run' })
   get(@Param('id', ParseUUIDPipe) id: string): Promise<StepView> {
     return this.steps.get(id);
+  }
+
+  @Post('steps/:id/again')
+  @HttpCode(202)
+  @ApiOperation({ summary: 'Queues a run once more, from the same file, with some parameters changed' })
+  again(@Param('id', ParseUUIDPipe) id: string, @Body() body: AgainBody): Promise<StepView> {
+    return this.steps.again(id, body.params ?? {});
   }
 
   @Post('steps/:id/cancel')

@@ -56,6 +56,23 @@ export class StepsService {
     return stepView(await this.db.manager.findOneByOrFail(Step, { id: step.id }));
   }
 
+  /**
+   * Queues a step once more with some parameters changed, from the same file if it began with one. What a failed step
+   * asked (its figures) counts as answered.
+   */
+  async again(id: string, change: Record<string, unknown>): Promise<StepView> {
+    const step = await this.db.manager.findOneByOrFail(Step, { id });
+    const source = step.sourceSha256
+      ? { sha256: step.sourceSha256, name: step.sourceName ?? 'scan', setup: step.sourceSetup ?? 'Setup 1' }
+      : undefined;
+    const next = await this.enqueue(step.pieceId, step.operationId, { ...step.params, ...change }, step.seed, source);
+    if (step.status === 'failed') {
+      await this.db.manager.update(Step, id, { figures: null });
+      await this.queue.notify(CHANNELS.step, id);
+    }
+    return next;
+  }
+
   async list(pieceId: string): Promise<StepView[]> {
     return (await this.db.manager.find(Step, { where: { pieceId }, order: { createdAt: 'ASC' } })).map(stepView);
   }

@@ -1,4 +1,6 @@
 import { createHash } from 'node:crypto';
+import { createReadStream } from 'node:fs';
+import { open, stat } from 'node:fs/promises';
 import type { DataSource, EntityManager } from 'typeorm';
 
 const CHUNK = 2 * 1024 * 1024;
@@ -12,18 +14,37 @@ export class BlobStore {
   /** Stores bytes unless they are there already. @returns their SHA-256 */
   async put(bytes: Uint8Array, manager: EntityManager = this.db.manager): Promise<string> {
     const sha = createHash('sha256').update(bytes).digest('hex');
+    await this.insert(sha, bytes.length, chunksOf(bytes), manager);
+    return sha;
+  }
+
+  /** Stores a file, a chunk in memory at a time. @returns its SHA-256 */
+  async putFile(path: string): Promise<string> {
+    const hash = createHash('sha256');
+    for await (const part of createReadStream(path)) hash.update(part as Buffer);
+    const sha = hash.digest('hex');
+    const { size } = await stat(path);
+    await this.insert(sha, size, createReadStream(path, { highWaterMark: CHUNK }), this.db.manager);
+    return sha;
+  }
+
+  private async insert(
+    sha: string,
+    size: number,
+    parts: Iterable<Buffer> | AsyncIterable<Buffer>,
+    manager: EntityManager,
+  ): Promise<void> {
     await manager.transaction(async (tx) => {
       const fresh = (await tx.query(
         'INSERT INTO blob (sha256, bytes) VALUES ($1, $2) ON CONFLICT DO NOTHING RETURNING sha256',
-        [sha, bytes.length],
+        [sha, size],
       )) as unknown[];
       if (fresh.length === 0) return;
-      for (let at = 0, position = 0; at < bytes.length; at += CHUNK, position++) {
-        const part = Buffer.from(bytes.buffer, bytes.byteOffset + at, Math.min(CHUNK, bytes.length - at));
-        await tx.query('INSERT INTO blob_chunk (sha256, position, data) VALUES ($1, $2, $3)', [sha, position, part]);
+      let position = 0;
+      for await (const part of parts) {
+        await tx.query('INSERT INTO blob_chunk (sha256, position, data) VALUES ($1, $2, $3)', [sha, position++, part]);
       }
     });
-    return sha;
   }
 
   /** The chunks in order, one in memory at a time. */
@@ -43,6 +64,16 @@ export class BlobStore {
     return rows.length > 0 ? Number(rows[0].bytes) : undefined;
   }
 
+  /** Writes the bytes to a new file, a chunk in memory at a time. */
+  async copyTo(sha: string, path: string): Promise<void> {
+    const file = await open(path, 'wx');
+    try {
+      for await (const part of this.chunks(sha)) await file.write(part);
+    } finally {
+      await file.close();
+    }
+  }
+
   /** All bytes at once. @throws Error if they are incomplete */
   async get(sha: string): Promise<Uint8Array> {
     const size = await this.size(sha);
@@ -56,4 +87,9 @@ export class BlobStore {
     if (at !== size) throw new Error(`Blob ${sha} holds ${at} of ${size} bytes.`);
     return out;
   }
+}
+
+function* chunksOf(bytes: Uint8Array): Generator<Buffer> {
+  for (let at = 0; at < bytes.length; at += CHUNK)
+    yield Buffer.from(bytes.buffer, bytes.byteOffset + at, Math.min(CHUNK, bytes.length - at));
 }

@@ -1,5 +1,5 @@
 import { mkdirSync } from 'node:fs';
-import { readFile, rm } from 'node:fs/promises';
+import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { FileStore } from '@tus/file-store';
 import { Server } from '@tus/server';
@@ -27,7 +27,7 @@ export function createUploadServer(config: ServerConfig, blobs: BlobStore, steps
       const meta = upload.metadata ?? {};
       const file = join(config.uploadDir, upload.id);
       try {
-        const sha256 = await blobs.put(new Uint8Array(await readFile(file)));
+        const sha256 = await blobs.putFile(file);
         const step = await steps.enqueue(meta.pieceId ?? '', meta.operation || 'capture.import', paramsOf(meta), 1, {
           sha256,
           name: meta.filename ?? 'scan',

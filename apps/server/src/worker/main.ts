@@ -1,4 +1,6 @@
 import 'reflect-metadata';
+import { readdir, rm } from 'node:fs/promises';
+import { join } from 'node:path';
 import pg from 'pg';
 import { readConfig } from '../config.js';
 import { openDatabase } from '../database/data-source.js';
@@ -12,7 +14,13 @@ const config = readConfig();
 const db = await openDatabase(config.databaseUrl);
 const blobs = new BlobStore(db);
 const queue = new StepQueue(config.databaseUrl, db);
-const runner = new StepRunner(db, blobs, new PieceStore(db, blobs), queue, new URL('./thread.js', import.meta.url));
+const threadFile = new URL('./thread.js', import.meta.url);
+const reading = join(config.uploadDir, 'reading');
+for (const pid of await readdir(reading).catch(() => [])) {
+  if (!isRunning(Number(pid))) await rm(join(reading, pid), { recursive: true, force: true });
+}
+const workDir = join(reading, String(process.pid));
+const runner = new StepRunner(db, blobs, new PieceStore(db, blobs), queue, threadFile, workDir);
 
 const listener = new pg.Client({ connectionString: config.databaseUrl });
 await listener.connect();
@@ -37,3 +45,13 @@ const stop = async (): Promise<void> => {
 process.on('SIGTERM', () => void stop());
 process.on('SIGINT', () => void stop());
 process.on('disconnect', () => void stop());
+
+/** Whether a process of this machine still lives: what a killed worker was reading may go. */
+function isRunning(pid: number): boolean {
+  try {
+    process.kill(pid, 0);
+    return true;
+  } catch {
+    return false;
+  }
+}

@@ -1,5 +1,7 @@
 import { Worker } from 'node:worker_threads';
+import { mkdir, rm } from 'node:fs/promises';
 import { hostname } from 'node:os';
+import { join } from 'node:path';
 import type { DataSource } from 'typeorm';
 import { sharedCancelFlag } from '@amber-knit/core/runtime';
 import { findOperation, parseParams } from '@amber-knit/operations';
@@ -28,6 +30,8 @@ export class StepRunner {
     private readonly pieces: PieceStore,
     private readonly queue: StepQueue,
     private readonly threadFile: URL,
+    /** Where uploaded files lie while they are read. */
+    private readonly workDir: string,
     private readonly name = `${hostname()}:${process.pid}`,
   ) {}
 
@@ -56,7 +60,13 @@ export class StepRunner {
       const cancelled = state.cancelled || e instanceof CancelledError;
       await this.finish(
         stepId,
-        cancelled ? { status: 'cancelled' } : { status: 'failed', error: e instanceof Error ? e.message : String(e) },
+        cancelled
+          ? { status: 'cancelled' }
+          : {
+              status: 'failed',
+              error: e instanceof Error ? e.message : String(e),
+              ...(e instanceof StepFault ? { figures: e.facts } : {}),
+            },
       );
     } finally {
       clearInterval(beat);
@@ -108,7 +118,15 @@ export class StepRunner {
 
   private async runInThread(step: Step, state: Running): Promise<ThreadResult> {
     const job = await this.loadJob(step, state.flag.buffer as SharedArrayBuffer);
-    if (state.cancelled) throw new CancelledError();
+    try {
+      if (state.cancelled) throw new CancelledError();
+      return await this.runThread(step, state, job);
+    } finally {
+      if (job.file) await rm(job.file.path, { force: true });
+    }
+  }
+
+  private runThread(step: Step, state: Running, job: ThreadJob): Promise<ThreadResult> {
     const notes: string[] = [];
     let lastWrite = 0;
     return new Promise<ThreadResult>((resolve, reject) => {
@@ -116,7 +134,8 @@ export class StepRunner {
       state.thread = thread;
       thread.on('message', (m: ThreadMessage) => {
         if (m.type === 'done') resolve(m.result);
-        else if (m.type === 'failed') reject(m.code === 'cancelled' ? new CancelledError() : new Error(m.message));
+        else if (m.type === 'failed')
+          reject(m.code === 'cancelled' ? new CancelledError() : new StepFault(m.message, m.facts));
         else if (m.type === 'note') {
           notes.push(m.text);
           void this.db.query('UPDATE step SET notes = $2 WHERE id = $1', [step.id, JSON.stringify(notes)]);
@@ -187,8 +206,11 @@ export class StepRunner {
     if (wanted.has('placements')) job.placements = await bytes(heads.placements);
     if (wanted.has('mesh')) job.mesh = await bytes(heads.mesh);
     if (wanted.has('model')) job.model = await bytes(heads.model);
-    if (wanted.has('file') && step.sourceSha256)
-      job.file = { name: step.sourceName ?? 'scan', bytes: await this.blobs.get(step.sourceSha256) };
+    if (wanted.has('file') && step.sourceSha256) {
+      job.file = { name: step.sourceName ?? 'scan', path: join(this.workDir, `${step.id}-${step.attempt}`) };
+      await mkdir(this.workDir, { recursive: true });
+      await this.blobs.copyTo(step.sourceSha256, job.file.path);
+    }
     await this.db.manager.update(Step, step.id, { inputs });
     return job;
   }
@@ -200,3 +222,13 @@ export class StepRunner {
 }
 
 class CancelledError extends Error {}
+
+/** What an operation refused, with the figures behind it. */
+class StepFault extends Error {
+  constructor(
+    message: string,
+    readonly facts: Readonly<Record<string, number>>,
+  ) {
+    super(message);
+  }
+}

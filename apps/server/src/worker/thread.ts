@@ -1,5 +1,6 @@
 import { availableParallelism } from 'node:os';
 import { parentPort, workerData } from 'node:worker_threads';
+import { allBytes } from '@amber-knit/core/io';
 import { createRunContext, GeometryError } from '@amber-knit/core/runtime';
 import { findOperation, runOperation, type WorkData } from '@amber-knit/operations';
 import { ThreadPool } from '@amber-knit/threads';
@@ -16,6 +17,7 @@ import {
   type EncodedArtifact,
   type StoredScan,
 } from '../storage/artifact-codec.js';
+import { fileSource } from '../storage/file-source.js';
 
 /** What the worker process hands to a thread: stored bytes, not objects. */
 export interface ThreadJob {
@@ -27,7 +29,8 @@ export interface ThreadJob {
   placements?: Uint8Array;
   mesh?: Uint8Array;
   model?: Uint8Array;
-  file?: { name: string; bytes: Uint8Array };
+  /** An uploaded file, on disk for as long as the job runs. */
+  file?: { name: string; path: string };
 }
 
 /** What comes back: encoded results. Clouds come only for scans that changed. */
@@ -39,6 +42,8 @@ export interface ThreadResult {
     cloud: EncodedArtifact;
     frames?: EncodedArtifact;
     frameCount: number;
+    /** It is none of the scans that were read. */
+    isNew: boolean;
     /** The scan that a new one was part of. */
     splitFrom?: string;
   }[];
@@ -55,7 +60,20 @@ export type ThreadMessage =
   | { type: 'progress'; fraction: number; stage: string }
   | { type: 'note'; text: string }
   | { type: 'done'; result: ThreadResult }
-  | { type: 'failed'; code: string; message: string };
+  | { type: 'failed'; code: string; message: string; facts: Readonly<Record<string, number>> };
+
+/** A file that is read piece by piece; whoever needs all of its bytes gets them. */
+function uploadedFile(name: string, path: string): WorkData['file'] {
+  const source = fileSource(path);
+  return {
+    name,
+    mediaType: 'application/octet-stream',
+    source,
+    get bytes() {
+      return allBytes(source);
+    },
+  };
+}
 
 /** Runs one operation from stored bytes to stored bytes. */
 async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise<ThreadResult> {
@@ -67,7 +85,7 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
     ...(job.placements ? { placements: decodePlacements(job.placements) } : {}),
     ...(job.mesh ? { mesh: decodeSurface(job.mesh) } : {}),
     ...(job.model ? { model: decodeSurface(job.model) as TexturedMesh } : {}),
-    ...(job.file ? { file: { ...job.file, mediaType: 'application/octet-stream' } } : {}),
+    ...(job.file ? { file: uploadedFile(job.file.name, job.file.path) } : {}),
   };
   const pool = new ThreadPool(availableParallelism());
   const ctx = createRunContext({
@@ -92,6 +110,7 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
       // Frames never change after capture; only a new scan brings some.
       frames: scans.some((old) => old.name === s.name) ? undefined : encodeScanFrames(s),
       frameCount: s.frames?.length ?? 0,
+      isNew: !scans.some((old) => old.name === s.name),
       splitFrom: scans.find((old) => old.name !== s.name && old.storedAs !== undefined && old.storedAs === s.storedAs)
         ?.name,
     })),
@@ -114,6 +133,7 @@ if (parentPort) {
         type: 'failed',
         code: e instanceof GeometryError ? e.code : 'internal',
         message: e instanceof Error ? e.message : String(e),
+        facts: e instanceof GeometryError ? e.facts : {},
       }),
   );
 }

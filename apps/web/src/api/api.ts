@@ -66,6 +66,11 @@ export const api = createApi({
       query: ({ pieceId, ...body }) => ({ url: `pieces/${pieceId}/steps`, method: 'POST', body }),
       invalidatesTags: (_r, _e, { pieceId }) => [{ type: 'Steps', id: pieceId }],
     }),
+    /** Runs a step once more, from the same file, with some parameters changed. */
+    runAgain: build.mutation<StepView, { id: string; params: Record<string, unknown> }>({
+      query: ({ id, params }) => ({ url: `steps/${id}/again`, method: 'POST', body: { params } }),
+      invalidatesTags: (step) => (step ? [{ type: 'Steps', id: step.pieceId }] : []),
+    }),
     cancelStep: build.mutation<StepView, string>({ query: (id) => ({ url: `steps/${id}/cancel`, method: 'POST' }) }),
     move: build.mutation<PieceView, { id: string; direction: 'undo' | 'redo' }>({
       query: ({ id, direction }) => ({ url: `pieces/${id}/${direction}`, method: 'POST' }),

@@ -85,6 +85,25 @@ export function fromQuaternion(w: number, x: number, y: number, z: number, tx = 
   return m;
 }
 
+/**
+ * The unit quaternion (w, x, y, z) of a matrix' rotation, w ≥ 0.
+ * Source: S. Shepperd (1978), Quaternion from rotation matrix.
+ */
+export function toQuaternion(m: Mat4): [number, number, number, number] {
+  const trace = m[0] + m[5] + m[10];
+  // The largest of the four is worked out first: dividing by it is safe.
+  const squares = [1 + trace, 1 + 2 * m[0] - trace, 1 + 2 * m[5] - trace, 1 + 2 * m[10] - trace];
+  const rows = [
+    [squares[0], m[6] - m[9], m[8] - m[2], m[1] - m[4]],
+    [m[6] - m[9], squares[1], m[1] + m[4], m[8] + m[2]],
+    [m[8] - m[2], m[1] + m[4], squares[2], m[6] + m[9]],
+    [m[1] - m[4], m[8] + m[2], m[6] + m[9], squares[3]],
+  ];
+  const row = rows[squares.indexOf(Math.max(...squares))];
+  const length = Math.hypot(...row) * (row[0] < 0 ? -1 : 1);
+  return row.map((v) => v / length) as [number, number, number, number];
+}
+
 /** Rotation by `|r|` radians about `r` (exact exponential map) with translation `t`. */
 export function fromTwist(rx: number, ry: number, rz: number, tx: number, ty: number, tz: number): Mat4 {
   const angle = Math.hypot(rx, ry, rz);

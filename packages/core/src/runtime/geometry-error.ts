@@ -7,6 +7,7 @@ export type GeometryErrorCode =
   | 'degenerate'
   | 'too-large'
   | 'invalid-parameter'
+  | 'unit-doubtful'
   | 'cancelled';
 
 /** An expected failure of core. Its message names what is wrong, with numbers, and what to do about it. */
@@ -14,6 +15,8 @@ export class GeometryError extends Error {
   constructor(
     readonly code: GeometryErrorCode,
     message: string,
+    /** Figures behind it, for an interface that can ask instead of only saying no. */
+    readonly facts: Readonly<Record<string, number>> = {},
   ) {
     super(message);
     this.name = 'GeometryError';

@@ -5,6 +5,7 @@ import { api } from '../../api/api';
 import { STAGE_NAMES } from '../../app/stages';
 import { Notice } from '../../shared/controls';
 import { figureText, words } from '../../shared/format';
+import { unitQuestionOf } from '../import/unit-question';
 import { ByHandPanel } from '../by-hand/by-hand-panel';
 import { DoubtPanel } from '../register/doubt-panel';
 import { FitPanel } from '../select/fit-panel';
@@ -78,6 +79,8 @@ export function StagePanel({
 }
 
 function LastResult({ step }: { step: StepView }) {
+  // It is asked about where files are brought in.
+  if (unitQuestionOf(step)) return null;
   if (step.status === 'failed') {
     return (
       <Notice tone="error">

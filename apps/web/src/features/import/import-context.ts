@@ -1,4 +1,5 @@
 import { createContext, useContext } from 'react';
+import type { DroppedFile } from './group-files';
 
 /** A file on its way in. */
 export interface Incoming {
@@ -14,7 +15,7 @@ export interface Importing {
   unit: string;
   setSetup: (s: string) => void;
   setUnit: (u: string) => void;
-  add: (files: File[]) => void;
+  add: (files: readonly DroppedFile[]) => void;
   dismiss: (key: string) => void;
 }
 

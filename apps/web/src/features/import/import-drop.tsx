@@ -1,34 +1,68 @@
 import { useState, type ReactNode } from 'react';
 import type { PieceView } from '@amber-knit/contracts';
+import { ColumnsDialog } from './columns-dialog';
+import { droppedFiles } from './dropped-files';
+import { groupFiles, type DroppedFile, type FileGroup } from './group-files';
 import { ImportContext, type Incoming } from './import-context';
+import { packFiles } from './pack-files';
 import { uploadScan } from './upload-scan';
 
-/** Takes scan files dropped anywhere on the page and sends them. */
+let nextKey = 0;
+
+/** Takes scan files and folders dropped anywhere on the page, puts together what belongs together, and sends it. */
 export function ImportDrop({ piece, children }: { piece: PieceView; children: ReactNode }) {
   const [incoming, setIncoming] = useState<Incoming[]>([]);
+  const [texts, setTexts] = useState<FileGroup[]>([]);
   const [over, setOver] = useState(false);
   const [setup, setSetup] = useState(piece.setups[piece.setups.length - 1] ?? 'Setup 1');
   const [unit, setUnit] = useState('auto');
   const change = (key: string, c: Partial<Incoming>): void =>
     setIncoming((list) => list.map((i) => (i.key === key ? { ...i, ...c } : i)));
-  const add = (files: File[]): void => {
-    for (const file of files) {
-      const key = `${file.name} ${file.size} ${file.lastModified} ${Date.now()}`;
-      setIncoming((list) => [...list, { key, name: file.name, fraction: 0 }]);
-      if (file.size === 0) {
-        change(key, { error: 'The file is empty (0 bytes). Export or copy it again.' });
-        continue;
-      }
+  const show = (name: string, error?: string): string => {
+    const key = String(nextKey++);
+    setIncoming((list) => [...list, { key, name, fraction: 0, error }]);
+    return key;
+  };
+  const send = async (group: FileGroup, columns = ''): Promise<void> => {
+    const key = show(group.name);
+    const failed = (error: string): void => change(key, { error });
+    try {
+      const file = await packFiles(group);
+      if (file.size === 0) return failed('The file is empty (0 bytes). Export or copy it again.');
       uploadScan(
         file,
-        { pieceId: piece.id, setup, unit },
+        {
+          pieceId: piece.id,
+          setup,
+          operation: 'capture.import',
+          params: JSON.stringify({ unit, ...(columns ? { columns } : {}) }),
+        },
         {
           progress: (fraction) => change(key, { fraction }),
           done: () => setIncoming((list) => list.filter((i) => i.key !== key)),
-          failed: (error) => change(key, { error }),
+          failed,
         },
       );
+    } catch (e) {
+      failed(e instanceof Error ? e.message : String(e));
     }
+  };
+  const add = (files: readonly DroppedFile[]): void => {
+    const { groups, unknown } = groupFiles(files);
+    if (unknown.length > 0) {
+      const some = unknown.slice(0, 4).join(', ');
+      show(
+        unknown.length === 1 ? some : `${unknown.length} files`,
+        `Left out, of no known kind${unknown.length > 1 ? `: ${some}${unknown.length > 4 ? ' …' : ''}` : '.'}`,
+      );
+    }
+    groups.filter((g) => !g.text).forEach((g) => void send(g));
+    setTexts((waiting) => [...waiting, ...groups.filter((g) => g.text)]);
+  };
+  const columnsSaid = (columns: string | null, all: boolean): void => {
+    const answered = all ? texts : texts.slice(0, 1);
+    setTexts(texts.slice(answered.length));
+    if (columns !== null) answered.forEach((g) => void send(g, columns));
   };
   return (
     <ImportContext
@@ -52,14 +86,22 @@ export function ImportDrop({ piece, children }: { piece: PieceView; children: Re
         onDrop={(e) => {
           e.preventDefault();
           setOver(false);
-          add(Array.from(e.dataTransfer.files));
+          void droppedFiles(e.dataTransfer).then(add);
         }}
       >
         {children}
         {over && (
           <div className="pointer-events-none fixed inset-3 z-30 flex items-center justify-center rounded-2xl border-4 border-dashed border-amber bg-amber-soft/90 text-xl font-semibold">
-            Drop scan files to add them to “{setup}”
+            Drop scan files or folders to add them to “{setup}”
           </div>
+        )}
+        {texts.length > 0 && (
+          <ColumnsDialog
+            key={texts[0].files[0].path}
+            file={texts[0].files[0].file}
+            more={texts.length - 1}
+            onDone={columnsSaid}
+          />
         )}
       </div>
     </ImportContext>

@@ -1,28 +1,25 @@
 import { useRef } from 'react';
-import { Upload, X } from 'lucide-react';
+import { FolderUp, Upload, X } from 'lucide-react';
 import type { PieceView } from '@amber-knit/contracts';
 import { Button, ProgressBar } from '../../shared/controls';
+import { chosenFiles } from './dropped-files';
+import { CHOOSABLE } from './group-files';
 import { useImporting } from './import-context';
-
-const UNITS: [string, string][] = [
-  ['auto', 'Millimetres, checked'],
-  ['mm', 'Millimetres'],
-  ['cm', 'Centimetres'],
-  ['m', 'Metres'],
-  ['in', 'Inches'],
-];
+import { UnitAsker } from './unit-asker';
+import { FILE_UNITS } from './unit-question';
 
 /** Bringing in scan files: setup, unit, progress, faults. */
 export function ImportPanel({ piece }: { piece: PieceView }) {
   const { incoming, setup, unit, setSetup, setUnit, add, dismiss } = useImporting();
   const chooser = useRef<HTMLInputElement>(null);
+  const folder = useRef<HTMLInputElement>(null);
   const box = 'rounded-lg border border-[var(--field)] bg-panel px-2 py-1';
   return (
     <section aria-label="Scans from files" className="mt-3 flex flex-col gap-2">
       <h3 className="m-0 text-sm font-semibold">Scans from files</h3>
       <p className="m-0 text-muted">
-        Drop PLY, OBJ, STL, OFF, PCD, GLB or text files of points (XYZ, PTS, CSV) anywhere on this page, or choose them.
-        Each becomes a loose scan.
+        Drop files or folders anywhere on this page, or choose them: PLY, OBJ (with its materials and pictures), STL,
+        OFF, PCD, E57, glTF, points as text (XYZ, PTS, CSV), folders of depth pictures, and zips of all these.
       </p>
       <label className="grid grid-cols-[1fr_10rem] items-center gap-2">
         Setup
@@ -36,9 +33,10 @@ export function ImportPanel({ piece }: { piece: PieceView }) {
       <label className="grid grid-cols-[1fr_10rem] items-center gap-2">
         Unit in the files
         <select value={unit} onChange={(e) => setUnit(e.target.value)} className={box}>
-          {UNITS.map(([v, t]) => (
-            <option key={v} value={v}>
-              {t}
+          <option value="auto">Millimetres, checked</option>
+          {FILE_UNITS.map((u) => (
+            <option key={u.value} value={u.value}>
+              {u.name}
             </option>
           ))}
         </select>
@@ -47,17 +45,34 @@ export function ImportPanel({ piece }: { piece: PieceView }) {
         ref={chooser}
         type="file"
         multiple
-        accept=".ply,.obj,.stl,.off,.pcd,.glb,.xyz,.pts,.csv,.txt,.asc"
+        accept={CHOOSABLE.map((e) => `.${e}`).join(',')}
         className="hidden"
         aria-label="Scan files"
         onChange={(e) => {
-          add(Array.from(e.target.files ?? []));
+          add(chosenFiles(e.target.files));
           e.target.value = '';
         }}
       />
-      <Button tone="go" onClick={() => chooser.current?.click()}>
-        <Upload size={16} /> Choose files
-      </Button>
+      <input
+        ref={folder}
+        type="file"
+        {...{ webkitdirectory: '' }}
+        className="hidden"
+        aria-label="Folder of scans"
+        onChange={(e) => {
+          add(chosenFiles(e.target.files));
+          e.target.value = '';
+        }}
+      />
+      <div className="grid grid-cols-2 gap-2">
+        <Button tone="go" onClick={() => chooser.current?.click()}>
+          <Upload size={16} /> Choose files
+        </Button>
+        <Button onClick={() => folder.current?.click()}>
+          <FolderUp size={16} /> Choose a folder
+        </Button>
+      </div>
+      <UnitAsker piece={piece} />
       <ul className="m-0 flex list-none flex-col gap-2 p-0">
         {incoming.map((i) => (
           <li

@@ -6,10 +6,13 @@ export interface UploadJob {
   abort(): void;
 }
 
-/** What is to become of a file: an import with a unit, or another operation with its parameters as JSON. */
-export type UploadMeta = { pieceId: string; setup: string } & (
-  { unit: string } | { operation: string; params: string }
-);
+/** The operation that takes the file, with its parameters as JSON. */
+export interface UploadMeta {
+  pieceId: string;
+  setup: string;
+  operation: string;
+  params: string;
+}
 
 /** Sends one file with resume; the server then checks it and adds it as a scan. */
 export function uploadScan(

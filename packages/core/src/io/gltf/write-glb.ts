@@ -1,0 +1,114 @@
+import { Document, WebIO, type Primitive } from '@gltf-transform/core';
+import { encode as encodePng } from 'fast-png';
+import type { TexturedMesh, TriangleMesh } from '../../geometry/triangle-mesh.js';
+import { vertexCount, vertexNormals } from '../../geometry/triangle-mesh.js';
+
+/**
+ * Writes a binary glTF 2.0 file (Khronos Group, 2021, glTF 2.0 specification). glTF lengths are metres and Y is up: the
+ * coordinates are converted, so that every reader gets the true size. `_INVENTED` is 1 where no scan measured the
+ * surface.
+ */
+export async function writeGlb(mesh: TriangleMesh | TexturedMesh, name: string): Promise<Uint8Array> {
+  const doc = new Document();
+  doc.getRoot().getAsset().generator = 'Amber Knit';
+  const buffer = doc.createBuffer();
+  const textured = 'cornerUvs' in mesh;
+  const split = textured ? splitAtSeams(mesh) : undefined;
+  const source = split ? split.oldFromNew : undefined;
+  const n = source ? source.length : vertexCount(mesh);
+  const normals = mesh.normals ?? vertexNormals(mesh);
+  const take = (i: number): number => (source ? source[i] : i);
+
+  const position = new Float32Array(3 * n);
+  const normal = new Float32Array(3 * n);
+  for (let i = 0; i < n; i++) {
+    const v = 3 * take(i);
+    toGltf(mesh.positions, v, 0.001, position, 3 * i);
+    toGltf(normals, v, 1, normal, 3 * i);
+  }
+  const accessor = (
+    type: 'VEC3' | 'VEC2' | 'SCALAR',
+    array: Float32Array | Uint8Array | Uint32Array,
+    normalized = false,
+  ) =>
+    doc
+      .createAccessor()
+      .setType(type)
+      .setArray(array as Float32Array<ArrayBuffer>)
+      .setNormalized(normalized)
+      .setBuffer(buffer);
+  const primitive: Primitive = doc
+    .createPrimitive()
+    .setIndices(accessor('SCALAR', split ? split.indices : mesh.indices))
+    .setAttribute('POSITION', accessor('VEC3', position))
+    .setAttribute('NORMAL', accessor('VEC3', normal));
+  if (mesh.invented) {
+    // Floats: a lone byte would need padding that not every reader expects.
+    primitive.setAttribute(
+      '_INVENTED',
+      accessor(
+        'SCALAR',
+        Float32Array.from({ length: n }, (_, i) => mesh.invented![take(i)]),
+      ),
+    );
+  }
+  const material = doc.createMaterial('surface').setRoughnessFactor(0.8).setMetallicFactor(0);
+  if (textured && split) {
+    primitive.setAttribute('TEXCOORD_0', accessor('VEC2', split.uvs));
+    const { width, height, data } = mesh.texture;
+    const png = encodePng({ width, height, data, channels: 3, depth: 8 });
+    material.setBaseColorTexture(
+      doc
+        .createTexture('color')
+        .setMimeType('image/png')
+        .setImage(png as Uint8Array<ArrayBuffer>),
+    );
+  } else if (mesh.colors) {
+    // COLOR_0 is linear light by the specification.
+    const linear = new Float32Array(3 * n);
+    for (let i = 0; i < n; i++)
+      for (let k = 0; k < 3; k++) linear[3 * i + k] = SRGB_TO_LINEAR[mesh.colors[3 * take(i) + k]];
+    primitive.setAttribute('COLOR_0', accessor('VEC3', linear));
+  }
+  primitive.setMaterial(material);
+  const node = doc.createNode(name).setMesh(doc.createMesh(name).addPrimitive(primitive));
+  const scene = doc.createScene(name).addChild(node);
+  doc.getRoot().setDefaultScene(scene);
+  return new WebIO().writeBinary(doc);
+}
+
+const SRGB_TO_LINEAR = Float32Array.from({ length: 256 }, (_, i) => {
+  const c = i / 255;
+  return c <= 0.04045 ? c / 12.92 : ((c + 0.055) / 1.055) ** 2.4;
+});
+
+/** Z up to Y up: (x, y, z) → (x, z, −y). */
+function toGltf(from: Float32Array, at: number, scale: number, to: Float32Array, out: number): void {
+  to[out] = from[at] * scale;
+  to[out + 1] = from[at + 2] * scale;
+  to[out + 2] = -from[at + 1] * scale;
+}
+
+/** One vertex for each pair of vertex and map coordinate. glTF's map origin is the upper left. */
+export function splitAtSeams(mesh: TexturedMesh): { oldFromNew: Uint32Array; uvs: Float32Array; indices: Uint32Array } {
+  const known = new Map<number, number[]>();
+  const oldFromNew: number[] = [];
+  const uvs: number[] = [];
+  const indices = new Uint32Array(mesh.indices.length);
+  for (let c = 0; c < indices.length; c++) {
+    const v = mesh.indices[c];
+    const u = mesh.cornerUvs[2 * c];
+    const w = 1 - mesh.cornerUvs[2 * c + 1];
+    let list = known.get(v);
+    if (!list) known.set(v, (list = []));
+    let id = list.find((i) => Math.abs(uvs[2 * i] - u) < 1e-7 && Math.abs(uvs[2 * i + 1] - w) < 1e-7);
+    if (id === undefined) {
+      id = oldFromNew.length;
+      oldFromNew.push(v);
+      uvs.push(u, w);
+      list.push(id);
+    }
+    indices[c] = id;
+  }
+  return { oldFromNew: Uint32Array.from(oldFromNew), uvs: Float32Array.from(uvs), indices };
+}

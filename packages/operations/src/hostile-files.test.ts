@@ -1,0 +1,35 @@
+import { createRunContext, GeometryError } from '@amber-knit/core/runtime';
+import { hostileFiles, type HostileFile } from '../../core/test/hostile-files.js';
+import { findOperation, runOperation } from './index.js';
+
+/** Longest time that any of them may take, ms. */
+const LONGEST = 5000;
+
+/** What becomes of a file: its points, or what was said against it. */
+async function importing({ name, bytes }: HostileFile): Promise<{ points?: number; error?: unknown; ms: number }> {
+  const started = performance.now();
+  try {
+    const file = { name, mediaType: '', bytes };
+    const { figures } = await runOperation(findOperation('capture.import'), { file }, {}, createRunContext());
+    return { points: figures.points as number, ms: performance.now() - started };
+  } catch (error) {
+    return { error, ms: performance.now() - started };
+  }
+}
+
+test('no hostile file crashes or hangs the import: each gives points or a reason', async () => {
+  const files = await hostileFiles();
+  expect(files.length).toBeGreaterThanOrEqual(60);
+  const bad: string[] = [];
+  let refused = 0;
+  for (const file of files) {
+    const { points, error, ms } = await importing(file);
+    if (error !== undefined) refused++;
+    if (error !== undefined && !(error instanceof GeometryError)) bad.push(`${file.name}: ${String(error)}`);
+    if (error === undefined && !(points! >= 100)) bad.push(`${file.name}: ${points} points`);
+    if (ms > LONGEST) bad.push(`${file.name}: ${Math.round(ms)} ms`);
+  }
+  expect(bad).toEqual([]);
+  // Turned bytes may leave a file readable; all others are refused.
+  expect(refused).toBeGreaterThan(files.length - 26);
+}, 120_000);
