@@ -24,7 +24,7 @@ export function words(name: string): string {
 }
 
 const LENGTHS =
-  /^(rms|worstRms|voxel|width|depth|height|deviationRms|deviationMax|spacing|pictureStep|refinedBy|residual)$/;
+  /^(rms|worstRms|voxel|width|depth|height|deviationRms|deviationMax|spacing|pictureStep|refinedBy|residual|noise)$/;
 const SHARES = /Ratio$|^coverage$/;
 
 /** A figure with its unit, which follows from its name: lengths in mm, area in cm², volume in cm³, shares in %. */

@@ -5,6 +5,7 @@ import { api } from '../../api/api';
 import { STAGE_NAMES } from '../../app/stages';
 import { Notice } from '../../shared/controls';
 import { figureText, words } from '../../shared/format';
+import { IncomingList } from '../import/incoming-list';
 import { unitQuestionOf } from '../import/unit-question';
 import { ByHandPanel } from '../by-hand/by-hand-panel';
 import { DoubtPanel } from '../register/doubt-panel';
@@ -57,6 +58,7 @@ export function StagePanel({
     >
       <h2 className="m-0 text-base font-semibold">{name}</h2>
       <p className="mb-2 mt-1 text-muted">{GUIDE[stage]}</p>
+      <IncomingList piece={piece} />
       {open.map((s) => (
         <RunningStep key={s.id} step={s} />
       ))}

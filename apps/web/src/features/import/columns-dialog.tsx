@@ -84,7 +84,7 @@ export function ColumnsDialog({
                             aria-label={`Column ${k + 1}`}
                             value={c}
                             onChange={(e) => change(k, e.target.value as ColumnRole)}
-                            className="w-full min-w-24 rounded-md border border-[var(--field)] bg-panel px-1.5 py-1"
+                            className="w-full min-w-30 rounded-md border border-[var(--field)] bg-panel px-1.5 py-1"
                           >
                             {COLUMN_ROLES.map((r) => (
                               <option key={r} value={r}>

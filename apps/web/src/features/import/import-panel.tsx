@@ -1,16 +1,15 @@
 import { useRef } from 'react';
-import { FolderUp, Upload, X } from 'lucide-react';
+import { FolderUp, Upload } from 'lucide-react';
 import type { PieceView } from '@amber-knit/contracts';
-import { Button, ProgressBar } from '../../shared/controls';
+import { Button } from '../../shared/controls';
 import { chosenFiles } from './dropped-files';
 import { CHOOSABLE } from './group-files';
 import { useImporting } from './import-context';
-import { UnitAsker } from './unit-asker';
 import { FILE_UNITS } from './unit-question';
 
-/** Bringing in scan files: setup, unit, progress, faults. */
+/** Bringing in scan files: setup, unit. */
 export function ImportPanel({ piece }: { piece: PieceView }) {
-  const { incoming, setup, unit, setSetup, setUnit, add, dismiss } = useImporting();
+  const { setup, unit, setSetup, setUnit, add } = useImporting();
   const chooser = useRef<HTMLInputElement>(null);
   const folder = useRef<HTMLInputElement>(null);
   const box = 'rounded-lg border border-[var(--field)] bg-panel px-2 py-1';
@@ -69,34 +68,9 @@ export function ImportPanel({ piece }: { piece: PieceView }) {
           <Upload size={16} /> Choose files
         </Button>
         <Button onClick={() => folder.current?.click()}>
-          <FolderUp size={16} /> Choose a folder
+          <FolderUp size={16} /> Or a folder
         </Button>
       </div>
-      <UnitAsker piece={piece} />
-      <ul className="m-0 flex list-none flex-col gap-2 p-0">
-        {incoming.map((i) => (
-          <li
-            key={i.key}
-            className={`rounded-lg border px-3 py-2 ${i.error ? 'border-brick bg-brick-soft text-brick' : 'border-line'}`}
-            role={i.error ? 'alert' : undefined}
-          >
-            <div className="flex items-center justify-between gap-2">
-              <span className="truncate">{i.name}</span>
-              {i.error && (
-                <button
-                  type="button"
-                  aria-label={`Dismiss ${i.name}`}
-                  onClick={() => dismiss(i.key)}
-                  className="border-0 bg-transparent p-0.5 text-brick"
-                >
-                  <X size={15} />
-                </button>
-              )}
-            </div>
-            {i.error ? <div>{i.error}</div> : <ProgressBar value={i.fraction} label={`Sending ${i.name}`} />}
-          </li>
-        ))}
-      </ul>
     </section>
   );
 }

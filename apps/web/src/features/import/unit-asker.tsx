@@ -34,7 +34,7 @@ function Question({
       <b className="block truncate font-semibold">{question.fileName}: which unit?</b>
       <p className="m-0 mb-2">
         Its points reach {Number(question.across.toPrecision(3))} of its units
-        {planned ? `; the plan says ${planned} mm` : ''}. As
+        {planned ? `; the plan says ${planned} mm` : ''}. That would be, in
       </p>
       <div className="grid grid-cols-2 gap-1.5">
         {unitChoices(question.across, planned).map((c) => (
@@ -45,11 +45,8 @@ function Question({
             onClick={() => answer(c.value)}
             className="flex-col !gap-0"
           >
-            {c.name}
-            <span className="num font-normal">
-              {sizeText(c.size)}
-              {c.likely && ' · likely'}
-            </span>
+            {c.likely ? `${c.name}, likely` : c.name}
+            <span className="num font-normal">{sizeText(c.size)}</span>
           </Button>
         ))}
       </div>

@@ -5,6 +5,13 @@ export const COLUMN_ROLES = ['x', 'y', 'z', 'r', 'g', 'b', 'nx', 'ny', 'nz', 'i'
 export type ColumnRole = (typeof COLUMN_ROLES)[number];
 
 const ROLE_NAMES: Record<string, ColumnRole> = {
+  east: 'x',
+  easting: 'x',
+  north: 'y',
+  northing: 'y',
+  up: 'z',
+  height: 'z',
+  elevation: 'z',
   red: 'r',
   green: 'g',
   blue: 'b',

@@ -29,6 +29,7 @@ describe('points as text', () => {
     ['3\n1 2 3 -1200 10 20 30\n4 5 6 900 1 2 3\n7 8 9 4 5 6 7\n', 'x y z - r g b'],
     ['3\n1 2 3 120 10 20 30\n4 5 6 90 1 2 3\n7 8 9 4 5 6 7\n', 'x y z - r g b'],
     ['"X";"Y";"Z";"Red";"Green";"Blue"\n1,5;2,5;3,5;255;0;0\n2,5;2,5;3,5;255;0;0\n', 'x y z r g b'],
+    ['quality;east;north;up\n0,5;1;2;3\n0,5;3;2;1\n', '- x y z'],
     ['id,z,y,x\n7,3,2,1\n8,3,2,1\n', '- z y x'],
     ['// x y z quality\n1 2 3 0.25\n2 3 4 0.5\n', 'x y z -'],
     ['1\t2\t3\n4\t5\t6\n', 'x y z'],
