@@ -2,6 +2,7 @@ import { expect, test, type Page } from '@playwright/test';
 import { zipSync } from 'fflate';
 import { writeE57, writeObj, writePly, writeXyz } from '@amber-knit/core/io';
 import { fromTranslation } from '@amber-knit/core/math';
+import { depthRoundFile } from './depth-round.mjs';
 
 /** A wavy bowl of so many points, in millimetres. */
 function bowl(n: number): Float32Array {
@@ -91,4 +92,38 @@ test('a file that was cut off is refused with the reason, and nothing changes', 
     timeout: 60_000,
   });
   await expect(page.getByText('No scans yet.')).toBeVisible();
+});
+
+test('frames out of place are proposed, left out, and come back by undo', async ({ page }) => {
+  test.setTimeout(180_000);
+  await newPiece(page, 'A round in frames');
+  await page.getByLabel('Scan files').setInputFiles([depthRoundFile(24, [7, 15])]);
+  const strands = page.getByRole('complementary', { name: 'Strands' });
+  await expect(strands.getByText('jug round', { exact: true })).toBeVisible({ timeout: 90_000 });
+  await page.getByRole('link', { name: /^Clean/ }).click();
+  const panel = page.getByRole('region', { name: 'Frames', exact: true });
+  await panel.getByRole('button', { name: 'Open' }).click();
+  await expect(panel.getByText('2 frames seem faulty:')).toBeVisible({ timeout: 60_000 });
+  // Proposed, not done: they are looked at first, the worst one by one.
+  const view = page.getByRole('region', { name: 'Frames of the scan' });
+  await view.getByRole('button', { name: 'Next worst' }).click();
+  await expect(panel.getByText(/^Frame (8|16): out of place$/)).toBeVisible();
+  await panel.getByRole('button', { name: 'Leave them all out' }).click();
+  await expect(panel.getByText('Nothing is proposed')).toBeVisible();
+  const strip = view.getByRole('listbox', { name: 'Frames' });
+  await strip.focus();
+  await page.keyboard.press('Home');
+  // The keyboard leaves a frame out and takes it in.
+  await page.keyboard.press('Delete');
+  await expect(panel.getByText('21 of 24')).toBeVisible();
+  await page.keyboard.press('Delete');
+  await expect(panel.getByText('22 of 24')).toBeVisible();
+  await panel.getByRole('button', { name: 'Use these frames' }).click();
+  await expect(page.getByText(/jug round: 22 of 24 frames used, [\d,]+ points/)).toBeVisible({ timeout: 60_000 });
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
+  await expect(panel.getByText('24 of 24')).toBeVisible({ timeout: 30_000 });
+  await page.getByRole('button', { name: 'Redo', exact: true }).click();
+  await expect(panel.getByText('22 of 24')).toBeVisible({ timeout: 30_000 });
+  await view.getByRole('button', { name: 'Close the frames' }).click();
+  await expect(view).toBeHidden();
 });

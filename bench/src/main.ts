@@ -1,4 +1,5 @@
 import { driftTrial } from './drift-trial.js';
+import { misalignedTrial } from './misaligned-trial.js';
 import { jugChain } from './jug-chain.js';
 import { kernels } from './kernels.js';
 import { intruderTrial } from './intruder-trial.js';
@@ -10,7 +11,7 @@ import { strayTrial } from './stray-trial.js';
 import { supportTrial } from './support-trial.js';
 import { turnOverTrial } from './turn-over-trial.js';
 
-/** `npm run bench` (kernels, then the whole chain), `npm run bench -- kernels|select|live|support|strays|turn-over|intruders|drift|chain` or `npm run bench -- registration [object] [seeds] [views]`. */
+/** `npm run bench` (kernels, then the whole chain), `npm run bench -- kernels|select|live|support|strays|turn-over|intruders|drift|misaligned|chain` or `npm run bench -- registration [object] [seeds] [views]`. */
 const [what = 'all', ...rest] = process.argv.slice(2);
 if (what === 'kernels' || what === 'all') kernels();
 if (what === 'live') liveTrial();
@@ -20,6 +21,7 @@ if (what === 'strays') strayTrial();
 if (what === 'turn-over') await turnOverTrial(Number(rest[0] ?? 10));
 if (what === 'intruders') await intruderTrial(Number(rest[0] ?? 3));
 if (what === 'drift') driftTrial(Number(rest[0] ?? 36));
+if (what === 'misaligned') misalignedTrial(Number(rest[0] ?? 3));
 if (what === 'chain' || what === 'all') await jugChain();
 else if (what === 'registration') {
   const name = (rest[0] ?? 'bunny') as BenchObjectName;
@@ -35,10 +37,22 @@ else if (what === 'registration') {
     );
   }
 } else if (
-  !['all', 'kernels', 'select', 'live', 'support', 'strays', 'turn-over', 'intruders', 'drift', 'chain'].includes(what)
+  ![
+    'all',
+    'kernels',
+    'select',
+    'live',
+    'support',
+    'strays',
+    'turn-over',
+    'intruders',
+    'drift',
+    'misaligned',
+    'chain',
+  ].includes(what)
 ) {
   console.error(
-    'Usage: npm run bench -- [kernels | select | live | support | strays | turn-over [seeds] | intruders [seeds] | drift [frames] | chain | registration [object] [seeds] [views] [--log]]',
+    'Usage: npm run bench -- [kernels | select | live | support | strays | turn-over [seeds] | intruders [seeds] | drift [frames] | misaligned [seeds] | chain | registration [object] [seeds] [views] [--log]]',
   );
   process.exitCode = 2;
 }

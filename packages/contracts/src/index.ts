@@ -84,7 +84,12 @@ export interface ScanView {
   setup: string;
   /** Position in the list of colours. */
   colorIndex: number;
+  /** Frames that are used. */
   frames: number;
+  /** Names of frames that were dropped. */
+  droppedFrames: string[];
+  /** The artifact that holds all of its frames; null without. */
+  framesId: string | null;
   cloud: ArtifactView;
   /** The cloud as it came in. */
   original: ArtifactView;

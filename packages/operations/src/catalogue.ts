@@ -4,6 +4,7 @@ import { captureLineLaser } from './capture-line-laser.js';
 import { captureLive } from './capture-live.js';
 import { checkInspect } from './check-inspect.js';
 import { cleanCut } from './clean-cut.js';
+import { cleanFrames } from './clean-frames.js';
 import { cleanStrays } from './clean-strays.js';
 import { cleanSupport } from './clean-support.js';
 import { cleanThin } from './clean-thin.js';
@@ -28,6 +29,7 @@ export const OPERATIONS = [
   cleanSupport,
   cleanStrays,
   cleanCut,
+  cleanFrames,
   cleanThin,
   registerAutomatic,
   registerFine,

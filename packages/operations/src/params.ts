@@ -21,7 +21,7 @@ import { GeometryError } from '@amber-knit/core/runtime';
 /** What a form, a command line and a help page need to know of one parameter. */
 export interface ParamField {
   name: string;
-  kind: 'length' | 'count' | 'ratio' | 'choice' | 'flag' | 'text' | 'scans' | 'pairs';
+  kind: 'length' | 'count' | 'ratio' | 'choice' | 'flag' | 'text' | 'scans' | 'names' | 'pairs';
   title: string;
   help: string;
   unit?: string;
@@ -81,6 +81,15 @@ export const ScansParam = (o: { title: string; help: string }): PropertyDecorato
   field('scans', { ...o, whenEmpty: 'all scans' }, [
     IsArray(),
     ArrayMaxSize(1000),
+    IsString({ each: true }),
+    MaxLength(200, { each: true }),
+  ]);
+
+/** A list of names, such as of frames. */
+export const NamesParam = (o: { title: string; help: string }): PropertyDecorator =>
+  field('names', { ...o, whenEmpty: 'none' }, [
+    IsArray(),
+    ArrayMaxSize(20_000),
     IsString({ each: true }),
     MaxLength(200, { each: true }),
   ]);
@@ -159,7 +168,7 @@ export function parseParamText(fields: ParamField[], name: string, text: string)
         ? false
         : text;
   if (f.kind === 'choice' || f.kind === 'text') return text;
-  if (f.kind === 'scans') {
+  if (f.kind === 'scans' || f.kind === 'names') {
     const names = text.split(',').map((n) => n.trim());
     return names.filter((n) => n !== '');
   }

@@ -34,13 +34,17 @@ export async function buildPieceView(db: DataSource, blobs: BlobStore, id: strin
     .filter((r) => heads.clouds[r.id])
     .map((r) => {
       const p = placementList.find((x) => x.name === r.name);
+      const cloud = view(heads.clouds[r.id])!;
+      const droppedFrames = cloud.facts.droppedFrames ? String(cloud.facts.droppedFrames).split('\n') : [];
       return {
         id: r.id,
         name: r.name,
         setup: r.setup,
         colorIndex: r.colorIndex,
-        frames: r.frames,
-        cloud: view(heads.clouds[r.id])!,
+        frames: r.frames - droppedFrames.length,
+        droppedFrames,
+        framesId: r.framesId,
+        cloud,
         original: view(r.originalId)!,
         placement: p
           ? { name: p.name, state: p.state, pieceFromScan: Array.from(p.pieceFromScan), residual: p.residual }

@@ -56,7 +56,11 @@ function someOf<T>(values: readonly T[], most: number): T[] | undefined {
 /** Encodes a scan's cloud: as a cut if it is what is left of a stored cloud, else as it is. */
 export function encodeScanCloud(scan: Scan, base?: StoredCloud): EncodedArtifact {
   const b = boundsOf(scan.cloud.positions);
-  const meta = { viewpoints: someOf(sensorPositions(scan), MOST_VIEWPOINTS) };
+  const dropped = scan.droppedFrames?.map((f) => f.name) ?? [];
+  const meta = {
+    viewpoints: someOf(sensorPositions(scan), MOST_VIEWPOINTS),
+    ...(dropped.length > 0 ? { droppedFrames: dropped } : {}),
+  };
   const kept = base && scan.storedAs === base.id ? rowsLeftOf(base.cloud, scan.cloud) : undefined;
   return {
     kind: 'cloud',
@@ -73,6 +77,7 @@ export function encodeScanCloud(scan: Scan, base?: StoredCloud): EncodedArtifact
       height: b.max[2] - b.min[2],
       colours: scan.cloud.colors !== undefined,
       ...(base && kept ? { base: base.id } : {}),
+      ...(dropped.length > 0 ? { droppedFrames: dropped.join('\n') } : {}),
     },
   };
 }
@@ -98,6 +103,8 @@ export function decodeScan({ name, cloud, storedAs, base, frames }: StoredScan):
   const whole = decodeCloud(base ?? cloud);
   const { rows: _rows, ...stored } = whole.cloud;
   const { meta, backdrop } = cut ?? whole;
+  const dropped = new Set(meta.droppedFrames ?? []);
+  const all = frames ? decodeFrames(frames) : [];
   return {
     scan: {
       name,
@@ -105,7 +112,9 @@ export function decodeScan({ name, cloud, storedAs, base, frames }: StoredScan):
       storedAs,
       backdrop,
       viewpoints: meta.viewpoints as Scan['viewpoints'],
-      ...(frames ? { frames: decodeFrames(frames) } : {}),
+      whole: stored,
+      ...(frames ? { frames: all.filter((f) => !dropped.has(f.name)) } : {}),
+      ...(dropped.size > 0 ? { droppedFrames: all.filter((f) => dropped.has(f.name)) } : {}),
     },
     stored: { id: storedAs, cloud: stored },
   };

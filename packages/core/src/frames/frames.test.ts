@@ -13,7 +13,7 @@ import {
 import { rasterizeDepth } from '../mesh/index.js';
 import { createRunContext } from '../runtime/index.js';
 import { lumps, meshOf, sphere } from '../../test/shapes.js';
-import { refineFrames } from './index.js';
+import { judgeFrames, refineFrames, seenBy } from './index.js';
 import { linkFrames } from './link-frames.js';
 
 const camera = { width: 160, height: 120, fx: 240, fy: 240, cx: 79.5, cy: 59.5 };
@@ -139,3 +139,51 @@ test('the paint holds what the shape of a ball leaves free', () => {
   const bare = slid.map((f) => ({ ...f, color: undefined }));
   expect(turned(refineFrames(bare, {}, createRunContext()).frames)).toBeGreaterThan(4);
 }, 60_000);
+
+describe('judging frames', () => {
+  const knocked = (pose: Mat4): Mat4 => multiply(fromTwist(0.01, 0, 0.02, 2, -1, 1), pose);
+
+  test('frames out of place are named, no others; residuals are about the noise', () => {
+    const { frames } = round(40);
+    const bad = frames.map((f, i) => (i === 9 || i === 23 ? { ...f, scanFromSensor: knocked(f.scanFromSensor) } : f));
+    const { qualities, faults } = judgeFrames(bad, createRunContext());
+    expect(faults.flatMap((f, i) => (f.includes('misaligned') ? [i] : []))).toEqual([9, 23]);
+    // Noise of 0.1 mm on both sides, and what the smoothing of normals leaves.
+    expect(qualities[0].residual).toBeLessThan(0.3);
+    expect(qualities[9].residual).toBeGreaterThan(4 * qualities[0].residual);
+    expect(judgeFrames(frames, createRunContext()).faults.every((f) => f.length === 0)).toBe(true);
+  });
+
+  test('blurred and empty frames are named', () => {
+    const { frames } = round(12);
+    const random = createRandom(3);
+    const grain = Uint8Array.from({ length: 3 * 160 * 120 }, () => 90 + 60 * random());
+    const blurred = grain.map((_, i) => {
+      const near = [-6, -3, 0, 3, 6].flatMap((d) => [-960, -480, 0, 480, 960].map((e) => grain[i + d + e] ?? 120));
+      return near.reduce((a, b) => a + b, 0) / near.length;
+    });
+    const image = (data: Uint8Array) => ({ camera, image: { width: 160, height: 120, data } });
+    const spoilt = frames.map((f, i): DepthFrame => ({
+      ...f,
+      color: image(i === 4 ? blurred : grain),
+      ...(i === 7 ? { depth: f.depth.map((z, p) => (p % 9 === 0 ? z : 0)) } : {}),
+    }));
+    const { faults } = judgeFrames(spoilt, createRunContext());
+    expect(faults[4]).toContain('blurred');
+    expect(faults[7]).toContain('empty');
+    expect(faults.filter((f) => f.includes('blurred') || f.includes('empty'))).toHaveLength(2);
+  });
+});
+
+test('a point is seen by the frames that measured its surface, and by no others', () => {
+  const { frames, truth } = round(8);
+  const [first] = frames;
+  // The middle of the picture of the first frame, and the same 5 mm before and behind it.
+  const at = Math.round(camera.cy) * camera.width + Math.round(camera.cx);
+  const z = first.depth[at];
+  const place = (d: number) => transformPoint(truth[0], (0.5 / 240) * (z + d), (0.5 / 240) * (z + d), z + d);
+  const positions = Float32Array.from([place(0), place(-5), place(5)].flat());
+  expect(Array.from(seenBy(positions, [first], 1, createRunContext()))).toEqual([1, 0, 0]);
+  // From the other side it is hidden.
+  expect(seenBy(positions, [frames[4]], 1, createRunContext())[0]).toBe(0);
+});

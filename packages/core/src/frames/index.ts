@@ -1,1 +1,3 @@
 export * from './refine-frames.js';
+export * from './judge-frames.js';
+export * from './seen-by.js';

@@ -6,6 +6,7 @@ import { refineJointly, type RefinementScan } from '../registration/index.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { PointGrid } from '../spatial/point-grid.js';
 import { buildDepthPyramid } from '../tracking/index.js';
+import { medianOf, pairsOf } from './frame-pairs.js';
 import { linkFrames } from './link-frames.js';
 
 export interface RefineFramesOptions {
@@ -29,8 +30,6 @@ export interface RefinedFrames {
   misfits: number[];
 }
 
-/** Frames that look along directions farther apart than this see different sides, radians. */
-const WIDEST = 0.9;
 /** A frame fits badly if its residual is so many times the usual one. */
 const MISFIT = 2.5;
 /** Neighbours that a frame is linked with by shape and paint together. */
@@ -132,33 +131,4 @@ function surfaceOf(frame: DepthFrame): { cloud: PointCloud; spacing: number; mid
     for (let c = 0; c < 3; c++) middle[c] += points[i + c] / kept.length;
   });
   return { cloud: { positions, normals: turned }, spacing: middle[2] / level.camera.fx, middle };
-}
-
-/** Pairs worth comparing: the next frames, and others that look at the same place from about the same side, evenly chosen. */
-function pairsOf(poses: readonly Mat4[], middles: readonly Vec3[], neighbours: number): [number, number][] {
-  const n = poses.length;
-  const distance = medianOf(
-    middles.map((m, i) => Math.hypot(m[0] - poses[i][12], m[1] - poses[i][13], m[2] - poses[i][14])),
-  );
-  const out = new Map<number, [number, number]>();
-  const add = (a: number, b: number): void =>
-    void out.set(Math.min(a, b) * n + Math.max(a, b), [Math.min(a, b), Math.max(a, b)]);
-  for (let i = 0; i < n; i++) {
-    for (const j of [i + 1, i + 2]) if (j < n) add(i, j);
-    const alike: number[] = [];
-    for (let j = 0; j < n; j++) {
-      if (Math.abs(i - j) < 3) continue;
-      const cos = poses[i][8] * poses[j][8] + poses[i][9] * poses[j][9] + poses[i][10] * poses[j][10];
-      const [p, q] = [middles[i], middles[j]];
-      const apart = Math.hypot(p[0] - q[0], p[1] - q[1], p[2] - q[2]);
-      if (cos > Math.cos(WIDEST) && apart < 0.5 * distance) alike.push(j);
-    }
-    const step = Math.max(1, alike.length / Math.max(1, neighbours - 4));
-    for (let k = 0; k < alike.length; k += step) add(i, alike[Math.floor(k)]);
-  }
-  return [...out.values()];
-}
-
-function medianOf(values: number[]): number {
-  return values.sort((a, b) => a - b)[values.length >> 1] ?? 0;
 }

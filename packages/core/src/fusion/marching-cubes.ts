@@ -1,4 +1,5 @@
 import type { TriangleMesh } from '../geometry/triangle-mesh.js';
+import { GrowingArray } from '../runtime/growing-array.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { EDGE_CORNERS, TRIANGLE_TABLE } from './marching-cubes-table.js';
 import { BLOCK, BLOCK_VOXELS, type SignedField } from './signed-field.js';
@@ -13,10 +14,10 @@ const SIDE = BLOCK + 1;
  */
 export function marchingCubes(field: SignedField, minWeight: number, ctx: RunContext): TriangleMesh {
   const blocks = field.blockCount;
-  const positions = new Growing(Float32Array);
-  const colors = new Growing(Uint8Array);
-  const scanCount = new Growing(Uint8Array);
-  const indices = new Growing(Uint32Array);
+  const positions = new GrowingArray(Float32Array);
+  const colors = new GrowingArray(Uint8Array);
+  const scanCount = new GrowingArray(Uint8Array);
+  const indices = new GrowingArray(Uint32Array);
   // Vertex number on the three edges that start at each voxel.
   const vertexOf = new Int32Array(3 * BLOCK_VOXELS * blocks).fill(-1);
 
@@ -124,29 +125,6 @@ export function marchingCubes(field: SignedField, minWeight: number, ctx: RunCon
     ...(hasColor ? { colors: colors.toArray() } : {}),
     scanCount: scanCount.toArray(),
   };
-}
-
-/** A typed array that doubles when full. */
-class Growing<A extends Float32Array | Uint32Array | Uint8Array> {
-  length = 0;
-  private data: A;
-
-  constructor(private readonly type: new (n: number) => A) {
-    this.data = new type(4096);
-  }
-
-  push(v: number): void {
-    if (this.length === this.data.length) {
-      const larger = new this.type(2 * this.data.length);
-      larger.set(this.data as never);
-      this.data = larger;
-    }
-    this.data[this.length++] = v;
-  }
-
-  toArray(): A {
-    return this.data.slice(0, this.length) as A;
-  }
 }
 
 function bitCount(v: number): number {

@@ -10,6 +10,10 @@ export interface Scan {
   /** Id of the stored cloud that `cloud.rows` counts in, where there is one. */
   storedAs?: string;
   frames?: DepthFrame[];
+  /** Frames that were dropped: nothing uses them, and they can be taken in again. */
+  droppedFrames?: DepthFrame[];
+  /** The stored cloud that `cloud.rows` counts in, with all its points. */
+  whole?: PointCloud;
   /** Where the sensor stood, in the scan's frame; absent if nothing is known. */
   viewpoints?: Vec3[];
   /**

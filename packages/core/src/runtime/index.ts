@@ -1,3 +1,4 @@
 export * from './geometry-error.js';
 export * from './run-context.js';
 export * from './map-task.js';
+export * from './growing-array.js';

@@ -74,6 +74,8 @@ function orderByCode(codes: Uint32Array): Uint32Array {
 /** Extra facts stored with a cloud. */
 export interface CloudMeta {
   viewpoints?: number[][];
+  /** Names of frames that are not used. */
+  droppedFrames?: string[];
 }
 
 /** Encodes a cloud in progressive order, with its optional backdrop. */
@@ -200,12 +202,20 @@ export function encodeFrames(frames: DepthFrame[]): Uint8Array {
   return encodeBundle('frames', { frames: meta }, tables);
 }
 
-/** Decodes stored frames; depth and pictures are unpacked when first asked for, since most steps need only the poses. */
-export function decodeFrames(bytes: Uint8Array): DepthFrame[] {
+/**
+ * Decodes stored frames; depth and pictures are unpacked when first asked for, since most steps need only the poses.
+ * @param hold whether pictures stay unpacked once they were asked for; else they are unpacked each time
+ */
+export function decodeFrames(bytes: Uint8Array, hold = true): DepthFrame[] {
   const { header, tables } = decodeBundle(bytes);
   return (header.meta.frames as FrameMeta[]).map(
     (m, i) =>
-      new StoredFrame(m, tables[`depth ${i}`].z as Uint16Array, tables[`color ${i}`]?.png as Uint8Array | undefined),
+      new StoredFrame(
+        m,
+        tables[`depth ${i}`].z as Uint16Array,
+        tables[`color ${i}`]?.png as Uint8Array | undefined,
+        hold,
+      ),
   );
 }
 
@@ -219,7 +229,8 @@ class StoredFrame implements DepthFrame {
   constructor(
     private readonly meta: FrameMeta,
     private readonly packedDepth: Uint16Array,
-    private readonly png?: Uint8Array,
+    private readonly png: Uint8Array | undefined,
+    private readonly hold: boolean,
   ) {
     this.name = meta.name;
     this.camera = meta.camera;
@@ -227,11 +238,15 @@ class StoredFrame implements DepthFrame {
   }
 
   get depth(): Float32Array {
-    return (this.unpackedDepth ??= Float32Array.from(this.packedDepth, (v) => v * this.meta.unit));
+    const depth = this.unpackedDepth ?? Float32Array.from(this.packedDepth, (v) => v * this.meta.unit);
+    if (this.hold) this.unpackedDepth = depth;
+    return depth;
   }
 
   get color(): DepthFrame['color'] {
     if (!this.png || !this.meta.color) return undefined;
-    return (this.unpackedColor ??= { camera: this.meta.color, image: decodeColor(this.png, this.meta.name) });
+    const color = this.unpackedColor ?? { camera: this.meta.color, image: decodeColor(this.png, this.meta.name) };
+    if (this.hold) this.unpackedColor = color;
+    return color;
   }
 }

@@ -10,6 +10,8 @@ import { useAppSelector } from '../../app/store';
 import { ByHandView } from '../by-hand/by-hand-view';
 import { CapturePanel } from '../capture/capture-panel';
 import { CaptureView } from '../capture/capture-view';
+import { framesClient } from '../frames/frames-client';
+import { FramesView } from '../frames/frames-view';
 import { ImportDrop } from '../import/import-drop';
 import { LedgerList } from '../ledger/ledger-list';
 import { lineLaserClient } from '../line-laser/line-laser-client';
@@ -51,6 +53,7 @@ export function BenchPage() {
   const [sound, setSound] = useState(true);
   const connected = useSyncExternalStore(captureClient.subscribe, () => captureClient.current().device !== null);
   const byLine = useSyncExternalStore(lineLaserClient.subscribe, () => lineLaserClient.current().phase !== 'closed');
+  const framesOpen = useSyncExternalStore(framesClient.subscribe, () => framesClient.current().scanId !== null);
   const byHand = useAppSelector((s) => s.byHand.moving !== null);
   const cutting = useSyncExternalStore(selectionClient.subscribe, () => selectionClient.current().sending);
   const running = steps?.filter((s) => s.status === 'running' || s.status === 'queued').length ?? 0;
@@ -142,6 +145,7 @@ export function BenchPage() {
             ) : (
               <Viewport piece={piece} stage={stage} />
             )}
+            {framesOpen && <FramesView />}
             {ledger && (
               <section
                 aria-label="Ledger"

@@ -5,6 +5,7 @@ import { api } from '../../api/api';
 import { STAGE_NAMES } from '../../app/stages';
 import { Notice } from '../../shared/controls';
 import { figureText, words } from '../../shared/format';
+import { FramesPanel } from '../frames/frames-panel';
 import { IncomingList } from '../import/incoming-list';
 import { unitQuestionOf } from '../import/unit-question';
 import { ByHandPanel } from '../by-hand/by-hand-panel';
@@ -64,6 +65,7 @@ export function StagePanel({
       ))}
       {stage === 'register' && piece.doubts.length > 0 && <DoubtPanel piece={piece} busy={open.length > 0} />}
       {last && <LastResult step={last} />}
+      {stage === 'clean' && <FramesPanel piece={piece} busy={open.length > 0} />}
       {stage === 'clean' && piece.scans > 0 && <SelectPanel piece={piece} steps={steps ?? []} busy={open.length > 0} />}
       {children}
       {stage === 'register' && <FitPanel piece={piece} />}

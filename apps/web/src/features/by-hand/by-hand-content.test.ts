@@ -7,7 +7,18 @@ const TURNED = [0, 1, 0, 0, -1, 0, 0, 0, 0, 0, 1, 0, 10, 20, 30, 1];
 function scan(id: string, state: ScanView['placement']['state']): ScanView {
   const cloud = { id: `cloud-${id}`, kind: 'cloud' as const, bytes: 0, facts: { points: 5 }, stepId: null };
   const placement = { name: id, state, pieceFromScan: TURNED };
-  return { id, name: id, setup: '', colorIndex: 0, frames: 0, cloud, original: cloud, placement };
+  return {
+    id,
+    name: id,
+    setup: '',
+    colorIndex: 0,
+    frames: 0,
+    droppedFrames: [],
+    framesId: null,
+    cloud,
+    original: cloud,
+    placement,
+  };
 }
 
 beforeAll(() => {

@@ -12,6 +12,8 @@ function scan(id: string, state: ScanView['placement']['state']): ScanView {
     setup: 'Upright',
     colorIndex: 0,
     frames: 0,
+    droppedFrames: [],
+    framesId: null,
     cloud: { id: `cloud-${id}`, kind: 'cloud', bytes: 0, facts: { diagonal: 100 }, stepId: null },
     original: { id: `cloud-${id}`, kind: 'cloud', bytes: 0, facts: {}, stepId: null },
     placement: { name: id, state, pieceFromScan: IDENTITY },

@@ -12,7 +12,13 @@ export const hasPlace = ({ placement }: ScanView): boolean =>
   placement.state === 'placed' || placement.state === 'registered';
 
 /** What the view shows at a stage: the scans until they are fused, then the surface, then the coloured surface. */
-export function contentForStage(piece: PieceView, stage: Stage, settings: ViewSettings): ViewContent {
+export function contentForStage(
+  piece: PieceView,
+  stage: Stage,
+  settings: ViewSettings,
+  /** Scan of which something is shown apart: it comes alone, and faintly. */
+  apart: string | null = null,
+): ViewContent {
   const surfaceStage = ['fuse', 'mend', 'texture', 'check', 'deliver'].includes(stage);
   const textured = ['texture', 'check', 'deliver'].includes(stage);
   const surface = surfaceStage ? ((textured ? piece.model : null) ?? piece.mesh)?.id : undefined;
@@ -25,10 +31,12 @@ export function contentForStage(piece: PieceView, stage: Stage, settings: ViewSe
       points: Number(s.cloud.facts.points) || 0,
       color: strandColor(s.colorIndex),
       matrix: s.placement.state === 'loose' ? looseMatrix(s, loose.indexOf(s), piece) : placedMatrix(s, settings),
-      faint: settings.tried !== null && !settings.tried.scans.includes(s.name),
-      visible: settings.isolated
-        ? settings.isolated === s.id
-        : s.placement.state !== 'excluded' && !settings.hidden.includes(s.id),
+      faint: apart !== null || (settings.tried !== null && !settings.tried.scans.includes(s.name)),
+      visible: apart
+        ? apart === s.id
+        : settings.isolated
+          ? settings.isolated === s.id
+          : s.placement.state !== 'excluded' && !settings.hidden.includes(s.id),
     })),
   };
 }

@@ -3,6 +3,7 @@ import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import type { BitSet } from '@amber-knit/core/geometry';
 import type { ScreenView } from '@amber-knit/core/selection';
 import { CloudLayer } from './cloud-layer';
+import { pointsApart } from './points-apart';
 import { isSoftwareRendering } from './graphics';
 import { PacedDrawing } from '../../shared/paced-drawing';
 import { PointBudget } from './point-budget';
@@ -55,6 +56,7 @@ export class ViewEngine {
   private readonly drawing: PacedDrawing;
   private readonly budget = new PointBudget(isSoftwareRendering());
   private drawn = 0;
+  private apart: THREE.Points | undefined;
   private lens: { at: [number, number]; size: number } | null = null;
   private resting = 0;
   private counted = '';
@@ -95,6 +97,7 @@ export class ViewEngine {
     clearTimeout(this.resting);
     this.drawing.dispose();
     this.resize.disconnect();
+    this.apart?.geometry.dispose();
     this.surface.dispose();
     this.clouds.dispose();
     this.controls.dispose();
@@ -186,6 +189,15 @@ export class ViewEngine {
     this.controls.touches = on
       ? { ONE: null, TWO: THREE.TOUCH.DOLLY_ROTATE }
       : { ONE: THREE.TOUCH.ROTATE, TWO: THREE.TOUCH.DOLLY_PAN };
+  }
+
+  /** Shows points of their own above all others, bright; undefined takes them away. */
+  showApart(positions: Float32Array | undefined, matrix: readonly number[]): void {
+    this.apart?.removeFromParent();
+    this.apart?.geometry.dispose();
+    this.apart = positions && pointsApart(positions, matrix);
+    if (this.apart) this.scene.add(this.apart);
+    this.draw();
   }
 
   /** Marks points of a scan as selected, and as about to be cut. */

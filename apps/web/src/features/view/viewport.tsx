@@ -1,10 +1,11 @@
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useRef, useState, useSyncExternalStore } from 'react';
 import type { PieceView, Stage } from '@amber-knit/contracts';
 import { Plus } from 'lucide-react';
 import { useAppSelector } from '../../app/store';
 import { isSelectTool } from '../../app/view-slice';
 import { mm, shortCount } from '../../shared/format';
 import { Notice } from '../../shared/controls';
+import { framesClient } from '../frames/frames-client';
 import { DrawingOverlay } from '../select/drawing-overlay';
 import { selectionClient } from '../select/selection-client';
 import { useSelectGesture } from '../select/use-select-gesture';
@@ -45,13 +46,22 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
     };
   }, []);
 
+  const { scanId: apart, points: framePoints } = useSyncExternalStore(framesClient.subscribe, framesClient.current);
+
   // Trying a place does not change where the view looks from.
   const content = contentForStage(piece, stage, { ...settings, tried: null });
   const layoutKey = content.surface ? 'surface' : content.clouds.map((c) => c.matrix.join()).join('|');
   const firstLayout = useRef(layoutKey);
   useEffect(() => {
-    engine.current?.show(contentForStage(piece, stage, settings));
-  }, [piece, stage, settings]);
+    engine.current?.show(contentForStage(piece, stage, settings, apart));
+  }, [piece, stage, settings, apart]);
+  useEffect(() => {
+    const at = contentForStage(piece, stage, settings).clouds.find((c) => c.scanId === apart);
+    engine.current?.showApart(at && framePoints?.positions, at?.matrix ?? []);
+  }, [piece, stage, settings, apart, framePoints]);
+  useEffect(() => {
+    if (apart) engine.current?.fit();
+  }, [apart]);
   useEffect(() => {
     if (firstLayout.current === layoutKey) return;
     firstLayout.current = layoutKey;

@@ -2,7 +2,7 @@ import type { Material, Node, Primitive } from '@gltf-transform/core';
 import { GeometryError } from '../../runtime/geometry-error.js';
 import { decodeColor } from '../../stored/color-image.js';
 import { firstBytes, type Bytes } from '../byte-source.js';
-import { GrowingArray } from '../growing-array.js';
+import { GrowingArray } from '../../runtime/growing-array.js';
 import { colorsFromMap, type Paint } from '../map-colors.js';
 import { assertCount, cleanScanFile, type ScanFile } from '../scan-file.js';
 import { openGltf, type GltfResources } from './open-gltf.js';
@@ -125,10 +125,10 @@ class GltfReader {
   finish(): ScanFile {
     return {
       format: 'gltf',
-      positions: this.positions.take(),
-      ...(this.normals.length === this.positions.length ? { normals: this.normals.take() } : {}),
-      ...(this.colors.length === this.positions.length ? { colors: this.colors.take() } : {}),
-      ...(this.indices.length > 0 ? { indices: this.indices.take() } : {}),
+      positions: this.positions.toArray(),
+      ...(this.normals.length === this.positions.length ? { normals: this.normals.toArray() } : {}),
+      ...(this.colors.length === this.positions.length ? { colors: this.colors.toArray() } : {}),
+      ...(this.indices.length > 0 ? { indices: this.indices.toArray() } : {}),
       companions: [],
       inMillimetres: true,
       notes: this.notes,

@@ -1,6 +1,6 @@
 import { GeometryError } from '../../runtime/geometry-error.js';
 import { firstBytes, linesOf, type Bytes } from '../byte-source.js';
-import { GrowingArray } from '../growing-array.js';
+import { GrowingArray } from '../../runtime/growing-array.js';
 import { assertCount, cleanScanFile, type ScanFile } from '../scan-file.js';
 
 /**
@@ -104,10 +104,10 @@ class ObjReader {
     const meshed = this.indices.length > 0;
     return {
       format: 'obj',
-      positions: this.positions.take(),
-      ...(this.colors.length === this.positions.length ? { colors: this.colors.take() } : {}),
-      ...(meshed ? { indices: this.indices.take() } : {}),
-      ...(meshed && this.hasUvs ? { cornerUvs: this.cornerUvs.take() } : {}),
+      positions: this.positions.toArray(),
+      ...(this.colors.length === this.positions.length ? { colors: this.colors.toArray() } : {}),
+      ...(meshed ? { indices: this.indices.toArray() } : {}),
+      ...(meshed && this.hasUvs ? { cornerUvs: this.cornerUvs.toArray() } : {}),
       companions: this.companions,
       materials: this.materials,
       notes: [],

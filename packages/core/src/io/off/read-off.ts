@@ -1,6 +1,6 @@
 import { GeometryError } from '../../runtime/geometry-error.js';
 import { firstBytes, linesOf, type Bytes } from '../byte-source.js';
-import { GrowingArray } from '../growing-array.js';
+import { GrowingArray } from '../../runtime/growing-array.js';
 import { assertCount, cleanScanFile, type ScanFile } from '../scan-file.js';
 
 /** Which numbers follow a vertex's coordinates, by the letters before "OFF". */
@@ -63,10 +63,10 @@ export function readOff(bytes: Bytes): ScanFile {
   }
   return cleanScanFile({
     format: 'off',
-    positions: positions.take(),
-    ...(normals.length === positions.length ? { normals: normals.take() } : {}),
-    ...(colors.length === positions.length ? { colors: colors.take() } : {}),
-    ...(indices.length > 0 ? { indices: indices.take() } : {}),
+    positions: positions.toArray(),
+    ...(normals.length === positions.length ? { normals: normals.toArray() } : {}),
+    ...(colors.length === positions.length ? { colors: colors.toArray() } : {}),
+    ...(indices.length > 0 ? { indices: indices.toArray() } : {}),
     companions: [],
     notes: [],
   });

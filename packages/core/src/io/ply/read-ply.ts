@@ -1,7 +1,7 @@
 import { GeometryError } from '../../runtime/geometry-error.js';
 import { BRIGHTNESS_NOTE, greyOf } from '../brightness.js';
 import { ByteCursor, firstBytes, type Bytes } from '../byte-source.js';
-import { GrowingArray } from '../growing-array.js';
+import { GrowingArray } from '../../runtime/growing-array.js';
 import { assertCount, cleanScanFile, cutOff, type ScanFile } from '../scan-file.js';
 import { normalsFromGrid } from './range-grid.js';
 
@@ -206,7 +206,7 @@ class Sink {
       positions: this.positions,
       normals: this.normals ?? gridNormals,
       colors: this.colors ?? (this.brightness && greyOf(this.brightness)),
-      ...(this.indices.length > 0 ? { indices: this.indices.take() } : {}),
+      ...(this.indices.length > 0 ? { indices: this.indices.toArray() } : {}),
       companions: [],
       notes: [
         ...(this.brightness ? [BRIGHTNESS_NOTE] : []),

@@ -129,7 +129,7 @@ const APART = 0.02;
 /**
  * Reads a folder as a scan of frames. If there are as many poses and colour pictures as depth pictures, they belong
  * together in order; else by their times, which the pictures' names then are, and pictures without a pose are left out.
- * Pictures are unpacked each time they are asked for.
+ * Pictures are unpacked when they are asked for, and only the last ones are held: many would fill the memory.
  * @throws GeometryError `corrupt-file` naming the missing or broken file; later, when a broken picture is asked for
  */
 export function readRgbdScan(files: FolderFiles): ScanFile {
@@ -141,12 +141,16 @@ export function readRgbdScan(files: FolderFiles): ScanFile {
   const poseTimes = poses.map((p) => Number(p.time));
   const poseOf = partnerOf(depth, poseTimes, 'trajectory.txt', 'poses');
   const colorOf = colors.length > 0 ? partnerOf(depth, colors.map(timeOf), 'color/', 'pictures') : () => -1;
+  const depths = new LastUnpacked((name) => decodeDepthPicture(files.get(name)!, camera, name));
+  const { width, height, fx, fy, cx, cy } = camera;
+  const own = { width, height, fx, fy, cx, cy };
+  const pictures = new LastUnpacked((name) => colorPicture(files.get(name)!, name, camera.color ?? own));
   const frames: DepthFrame[] = [];
   let left = 0;
   depth.forEach((name, i) => {
     const pose = poses[poseOf(i)];
     if (!pose) left++;
-    else frames.push(lazyFrame(files, camera, name, pose.scanFromSensor, colors[colorOf(i)]));
+    else frames.push(lazyFrame(own, pose.scanFromSensor, name, colors[colorOf(i)], depths, pictures));
   });
   if (frames.length === 0)
     throw new GeometryError('corrupt-file', 'No depth picture has a pose near its time in trajectory.txt.');
@@ -191,24 +195,39 @@ function partnerOf(depth: string[], times: number[], where: string, what: string
   };
 }
 
+/** Unpacks pictures by name and holds the last one. */
+class LastUnpacked<T> {
+  private name = '';
+  private value?: T;
+
+  constructor(private readonly unpack: (name: string) => T) {}
+
+  get(name: string): T {
+    if (this.name !== name || this.value === undefined) {
+      this.value = this.unpack(name);
+      this.name = name;
+    }
+    return this.value;
+  }
+}
+
 function lazyFrame(
-  files: FolderFiles,
-  camera: RgbdIntrinsics,
-  name: string,
+  camera: Intrinsics,
   scanFromSensor: Mat4,
+  depthName: string,
   colorName: string | undefined,
+  depths: LastUnpacked<Float32Array>,
+  pictures: LastUnpacked<DepthFrame['color']>,
 ): DepthFrame {
-  const { width, height, fx, fy, cx, cy } = camera;
-  const own = { width, height, fx, fy, cx, cy };
   return {
-    name: name.slice('depth/'.length).replace(/\.[a-z]+$/i, ''),
-    camera: own,
+    name: depthName.slice('depth/'.length).replace(/\.[a-z]+$/i, ''),
+    camera,
     scanFromSensor,
     get depth() {
-      return decodeDepthPicture(files.get(name)!, camera, name);
+      return depths.get(depthName);
     },
     get color() {
-      return colorName === undefined ? undefined : colorPicture(files.get(colorName)!, colorName, camera.color ?? own);
+      return colorName === undefined ? undefined : pictures.get(colorName);
     },
   };
 }

@@ -1,7 +1,7 @@
 import { GeometryError } from '../../runtime/geometry-error.js';
 import type { TriangleMesh } from '../../geometry/triangle-mesh.js';
 import { ByteCursor, firstBytes, linesOf, sourceOf, type Bytes } from '../byte-source.js';
-import { GrowingArray } from '../growing-array.js';
+import { GrowingArray } from '../../runtime/growing-array.js';
 import { assertCount, cleanScanFile, cutOff, type ScanFile } from '../scan-file.js';
 
 /**
@@ -75,7 +75,7 @@ function readAsciiCorners(bytes: Bytes): Float32Array {
     );
   if (out.length % 9 !== 0)
     throw new GeometryError('corrupt-file', `The file holds ${out.length / 3} corners, which is no multiple of three.`);
-  return out.take();
+  return out.toArray();
 }
 
 function joinCorners(corners: Float32Array): ScanFile {
@@ -101,7 +101,7 @@ function joinCorners(corners: Float32Array): ScanFile {
     }
     indices[i] = slots[slot];
   }
-  return cleanScanFile({ format: 'stl', positions: positions.take(), indices, companions: [], notes: [] });
+  return cleanScanFile({ format: 'stl', positions: positions.toArray(), indices, companions: [], notes: [] });
 }
 
 /** Multiplicative hashing of three words (D. Knuth 1998, The art of computer programming 3, 6.4). */

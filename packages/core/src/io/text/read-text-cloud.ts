@@ -1,7 +1,7 @@
 import { GeometryError } from '../../runtime/geometry-error.js';
 import { BRIGHTNESS_NOTE, greyOf } from '../brightness.js';
 import { firstBytes, linesOf, type Bytes } from '../byte-source.js';
-import { GrowingArray } from '../growing-array.js';
+import { GrowingArray } from '../../runtime/growing-array.js';
 import { assertCount, cleanScanFile, type ScanFile } from '../scan-file.js';
 import { cellsOf, guessTextLayout, numberOf, type ColumnRole } from './text-layout.js';
 
@@ -52,10 +52,10 @@ export function readTextCloud(bytes: Bytes, columns?: readonly ColumnRole[]): Sc
   if (brightness.length > 0) notes.push(BRIGHTNESS_NOTE);
   return cleanScanFile({
     format: 'text',
-    positions: positions.take(),
-    ...(hasColors ? { colors: bytesOf(colors.take()) } : {}),
-    ...(brightness.length > 0 ? { colors: greyOf(brightness.take()) } : {}),
-    ...(hasNormals ? { normals: normals.take() } : {}),
+    positions: positions.toArray(),
+    ...(hasColors ? { colors: bytesOf(colors.toArray()) } : {}),
+    ...(brightness.length > 0 ? { colors: greyOf(brightness.toArray()) } : {}),
+    ...(hasNormals ? { normals: normals.toArray() } : {}),
     companions: [],
     notes,
   });

@@ -25,7 +25,7 @@ export class GrowingArray<A extends Numbers> {
   }
 
   /** The values so far, in an array of just their number. */
-  take(): A {
+  toArray(): A {
     return this.values.slice(0, this.length) as A;
   }
 }
