@@ -123,11 +123,18 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
   };
 }
 
+/** The memory of all results, each once. */
+function buffersOf({ clouds, placements, mesh, model, picture, file }: ThreadResult): ArrayBuffer[] {
+  const encoded = [...clouds.flatMap((c) => [c.cloud, c.frames]), placements, mesh, model, picture, file];
+  return [...new Set(encoded.flatMap((e) => (e ? (e.bytes.buffer as ArrayBuffer) : [])))];
+}
+
 if (parentPort) {
   const port = parentPort;
   const send = (m: ThreadMessage): void => port.postMessage(m);
   runJob(workerData as ThreadJob, send).then(
-    (result) => send({ type: 'done', result }),
+    // Handed over, not copied: the results of a large scan fill the memory once as it is.
+    (result) => port.postMessage({ type: 'done', result } satisfies ThreadMessage, buffersOf(result)),
     (e: unknown) =>
       send({
         type: 'failed',

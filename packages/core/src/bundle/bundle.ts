@@ -39,6 +39,8 @@ export interface TableData {
   rows: number;
   columns: { name: string; data: Column; size: number }[];
   pageRows?: number;
+  /** The rows are written in this order; as they are without. */
+  order?: Uint32Array;
 }
 
 /** The bytes of a bundle. */
@@ -76,13 +78,24 @@ export function encodeBundle(
     for (let r = 0; r < t.rows; r += t.pageRows) {
       const rows = Math.min(t.pageRows, t.rows - r);
       for (const c of tables[i].columns) {
-        const part = c.data.subarray(r * c.size, (r + rows) * c.size);
-        out.set(new Uint8Array(part.buffer, part.byteOffset, part.byteLength), at);
-        at += padded(part.byteLength);
+        const { order } = tables[i];
+        if (order) gather(c, order.subarray(r, r + rows), out.buffer, at);
+        else {
+          const part = c.data.subarray(r * c.size, (r + rows) * c.size);
+          out.set(new Uint8Array(part.buffer, part.byteOffset, part.byteLength), at);
+        }
+        at += padded(rows * c.size * c.data.BYTES_PER_ELEMENT);
       }
     }
   });
   return out;
+}
+
+/** Writes the rows named, in their order, without a copy of the whole column. */
+function gather({ data, size }: TableData['columns'][number], rows: Uint32Array, into: ArrayBuffer, at: number): void {
+  const kind = data.constructor as new (buffer: ArrayBuffer, at: number, length: number) => typeof data;
+  const out = new kind(into, at, rows.length * size);
+  for (let i = 0; i < rows.length; i++) for (let k = 0; k < size; k++) out[i * size + k] = data[rows[i] * size + k];
 }
 
 /** Reads a bundle piece by piece as bytes arrive; complete pages are handed on at once. */

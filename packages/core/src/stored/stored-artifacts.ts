@@ -1,6 +1,6 @@
 import { decodeBundle, encodeBundle, type TableData } from '../bundle/index.js';
 import type { DepthFrame, Intrinsics } from '../geometry/depth-frame.js';
-import { boundsOf, selectPoints, type PointCloud } from '../geometry/point-cloud.js';
+import { boundsOf, type PointCloud } from '../geometry/point-cloud.js';
 import type { TexturedMesh, TriangleMesh } from '../geometry/triangle-mesh.js';
 import { vertexCount } from '../geometry/triangle-mesh.js';
 import { decodeColor, encodeColorPng } from './color-image.js';
@@ -80,11 +80,13 @@ export interface CloudMeta {
 
 /** Encodes a cloud in progressive order, with its optional backdrop. */
 export function encodeCloud(cloud: PointCloud, backdrop?: Float32Array, meta: CloudMeta = {}): Uint8Array {
-  const ordered = selectPoints(cloud, progressiveOrder(cloud.positions));
-  const columns: TableData['columns'] = [{ name: 'position', data: ordered.positions, size: 3 }];
-  if (ordered.colors) columns.push({ name: 'color', data: ordered.colors, size: 3 });
-  if (ordered.normals) columns.push({ name: 'normal', data: ordered.normals, size: 3 });
-  const tables: TableData[] = [{ name: 'points', rows: ordered.positions.length / 3, columns }];
+  const { positions, colors, normals } = cloud;
+  const columns: TableData['columns'] = [{ name: 'position', data: positions, size: 3 }];
+  if (colors) columns.push({ name: 'color', data: colors, size: 3 });
+  if (normals) columns.push({ name: 'normal', data: normals, size: 3 });
+  const tables: TableData[] = [
+    { name: 'points', rows: positions.length / 3, columns, order: progressiveOrder(positions) },
+  ];
   if (backdrop?.length)
     tables.push({
       name: 'backdrop',
