@@ -81,6 +81,7 @@ export const captureImport = defineOperation({
       );
     }
     const points = scans.reduce((n, s) => n + pointCount(s.cloud), 0);
+    const frames = scans.reduce((n, s) => n + (s.frames?.length ?? 0), 0);
     const { estimateSpacing } = await import('@amber-knit/core/pointcloud');
     const { min, max } = boundsOf(scans[0].cloud.positions);
     return {
@@ -90,10 +91,10 @@ export const captureImport = defineOperation({
         scans: scans.length,
         points,
         spacing: estimateSpacing(scans[0].cloud),
-        noise,
+        ...(noise > 0 ? { noise } : {}),
         size: [0, 1, 2].map((k) => (max[k] - min[k]).toFixed(1)).join(' × '),
         colours: scans.every((s) => s.cloud.colors !== undefined),
-        frames: scans.reduce((n, s) => n + (s.frames?.length ?? 0), 0),
+        ...(frames > 0 ? { frames } : {}),
       },
     };
   },

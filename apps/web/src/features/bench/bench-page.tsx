@@ -12,6 +12,7 @@ import { CapturePanel } from '../capture/capture-panel';
 import { CaptureView } from '../capture/capture-view';
 import { framesClient } from '../frames/frames-client';
 import { FramesView } from '../frames/frames-view';
+import { useImporting } from '../import/import-context';
 import { ImportDrop } from '../import/import-drop';
 import { LedgerList } from '../ledger/ledger-list';
 import { lineLaserClient } from '../line-laser/line-laser-client';
@@ -94,9 +95,7 @@ export function BenchPage() {
         <Header
           trail={[{ label: 'Shelf', to: '/' }, { label: piece.name, to: `/pieces/${pieceId}` }, { label: 'Bench' }]}
         >
-          <span className="text-muted" role="status">
-            {running > 0 ? `${running} running` : 'All saved'}
-          </span>
+          <SaveState running={running} />
           <Button
             disabled={!piece.canUndo || !settled}
             title={
@@ -198,5 +197,15 @@ export function BenchPage() {
         </div>
       </Dialog>
     </ImportDrop>
+  );
+}
+
+/** Whether all that was done is safe on the server. */
+function SaveState({ running }: { running: number }) {
+  const sending = useImporting().incoming.filter((i) => !i.error).length;
+  return (
+    <span className="text-muted" role="status">
+      {sending > 0 ? `${sending} being sent` : running > 0 ? `${running} running` : 'All saved'}
+    </span>
   );
 }

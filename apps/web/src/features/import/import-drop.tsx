@@ -1,10 +1,12 @@
-import { useState, type ReactNode } from 'react';
+import { useEffect, useRef, useState, type ReactNode } from 'react';
 import type { PieceView } from '@amber-knit/contracts';
+import { api } from '../../api/api';
 import { ColumnsDialog } from './columns-dialog';
 import { droppedFiles } from './dropped-files';
 import { groupFiles, type DroppedFile, type FileGroup } from './group-files';
 import { ImportContext, type Incoming } from './import-context';
 import { packFiles } from './pack-files';
+import { previewClient } from './preview-client';
 import { uploadScan } from './upload-scan';
 
 let nextKey = 0;
@@ -23,12 +25,24 @@ export function ImportDrop({ piece, children }: { piece: PieceView; children: Re
     setIncoming((list) => [...list, { key, name, fraction: 0, error }]);
     return key;
   };
+  // A file is shown from the disk until the step that stores it has come to its end.
+  const storing = useRef(new Map<string, string>());
+  const { data: steps } = api.useStepsQuery(piece.id);
+  useEffect(() => {
+    for (const step of steps ?? []) {
+      const key = storing.current.get(step.id);
+      if (key === undefined || step.status === 'queued' || step.status === 'running') continue;
+      storing.current.delete(step.id);
+      previewClient.end(key);
+    }
+  }, [steps]);
   const send = async (group: FileGroup, columns = ''): Promise<void> => {
     const key = show(group.name);
     const failed = (error: string): void => change(key, { error });
     try {
       const file = await packFiles(group);
       if (file.size === 0) return failed('The file is empty (0 bytes). Export or copy it again.');
+      previewClient.begin(key, file);
       uploadScan(
         file,
         {
@@ -39,8 +53,14 @@ export function ImportDrop({ piece, children }: { piece: PieceView; children: Re
         },
         {
           progress: (fraction) => change(key, { fraction }),
-          done: () => setIncoming((list) => list.filter((i) => i.key !== key)),
-          failed,
+          done: (stepId) => {
+            setIncoming((list) => list.filter((i) => i.key !== key));
+            storing.current.set(stepId, key);
+          },
+          failed: (error) => {
+            previewClient.end(key);
+            failed(error);
+          },
         },
       );
     } catch (e) {

@@ -18,7 +18,12 @@ export interface UploadMeta {
 export function uploadScan(
   file: File,
   about: UploadMeta,
-  on: { progress: (fraction: number) => void; done: () => void; failed: (message: string) => void },
+  on: {
+    progress: (fraction: number) => void;
+    /** It is sent; the step named takes it from here. */
+    done: (stepId: string) => void;
+    failed: (message: string) => void;
+  },
 ): UploadJob {
   const upload = new Upload(file, {
     endpoint: '/api/uploads',
@@ -27,7 +32,7 @@ export function uploadScan(
     removeFingerprintOnSuccess: true,
     metadata: { filename: file.name, ...about },
     onProgress: (sent, total) => on.progress(total > 0 ? sent / total : 1),
-    onSuccess: () => on.done(),
+    onSuccess: ({ lastResponse }) => on.done(lastResponse.getHeader('Amber-Step') ?? ''),
     onError: (e) => on.failed(problemOf(e)),
   });
   upload

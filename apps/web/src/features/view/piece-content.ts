@@ -30,7 +30,7 @@ export function contentForStage(
       source: cloudSource(s),
       points: Number(s.cloud.facts.points) || 0,
       color: strandColor(s.colorIndex),
-      matrix: s.placement.state === 'loose' ? looseMatrix(s, loose.indexOf(s), piece) : placedMatrix(s, settings),
+      matrix: s.placement.state === 'loose' ? looseMatrix(loose.indexOf(s), piece) : placedMatrix(s, settings),
       faint: apart !== null || (settings.tried !== null && !settings.tried.scans.includes(s.name)),
       visible: apart
         ? apart === s.id
@@ -46,8 +46,14 @@ function placedMatrix({ name, placement }: ScanView, { tried }: ViewSettings): n
   return Array.from(multiply(Float64Array.from(tried.pieceFromPiece), Float64Array.from(placement.pieceFromScan)));
 }
 
+/** Where a scan that is on its way in will lie: beside the loose ones. */
+export function arrivingMatrix(piece: PieceView): number[] {
+  if (piece.scanList.length === 0) return SENSOR_UPRIGHT;
+  return looseMatrix(piece.scanList.filter((s) => s.placement.state === 'loose').length, piece);
+}
+
 /** Loose scans are laid out side by side, their sensor's up upwards, so that each can be seen for itself. */
-function looseMatrix(scan: ScanView, index: number, piece: PieceView): number[] {
+function looseMatrix(index: number, piece: PieceView): number[] {
   const size = Math.max(...piece.scanList.map((s) => Number(s.cloud.facts.diagonal ?? 100))) * 0.82;
   const columns = Math.max(2, Math.ceil(Math.sqrt(piece.scanList.length)));
   const placed = piece.scanList.some((s) => s.placement.state !== 'loose');

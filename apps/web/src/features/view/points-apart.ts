@@ -1,14 +1,27 @@
 import * as THREE from 'three';
+import { srgbToLinear } from './view-content';
 
 /** One colour that no strand has, the same on light and dark ground. */
 const COLOR = '#d2208f';
 const material = new THREE.PointsMaterial({ color: COLOR, size: 2.5, sizeAttenuation: false });
 
-/** Points that stand out from all others, such as those of one frame. */
-export function pointsApart(positions: Float32Array, matrix: readonly number[]): THREE.Points {
+const colored = new THREE.PointsMaterial({ vertexColors: true, size: 2, sizeAttenuation: false });
+
+/** Points of their own, not of a stored scan. */
+export interface OwnPoints {
+  positions: Float32Array;
+  /** Absent: one colour that stands out from all others. */
+  colors?: Uint8Array;
+  /** Column-major 4×4: view from points. */
+  matrix: readonly number[];
+}
+
+/** Points that do not belong to a stored scan, such as those of one frame, or of a file on its way in. */
+export function pointsApart({ positions, colors, matrix }: OwnPoints): THREE.Points {
   const geometry = new THREE.BufferGeometry();
   geometry.setAttribute('position', new THREE.BufferAttribute(positions, 3));
-  const points = new THREE.Points(geometry, material);
+  if (colors) geometry.setAttribute('color', new THREE.BufferAttribute(srgbToLinear(colors), 3, true));
+  const points = new THREE.Points(geometry, colors ? colored : material);
   points.matrixAutoUpdate = false;
   points.matrix.fromArray(matrix);
   return points;

@@ -3,7 +3,7 @@ import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import type { BitSet } from '@amber-knit/core/geometry';
 import type { ScreenView } from '@amber-knit/core/selection';
 import { CloudLayer } from './cloud-layer';
-import { pointsApart } from './points-apart';
+import { pointsApart, type OwnPoints } from './points-apart';
 import { isSoftwareRendering } from './graphics';
 import { PacedDrawing } from '../../shared/paced-drawing';
 import { PointBudget } from './point-budget';
@@ -191,11 +191,11 @@ export class ViewEngine {
       : { ONE: THREE.TOUCH.ROTATE, TWO: THREE.TOUCH.DOLLY_PAN };
   }
 
-  /** Shows points of their own above all others, bright; undefined takes them away. */
-  showApart(positions: Float32Array | undefined, matrix: readonly number[]): void {
+  /** Shows points that belong to no stored scan; undefined takes them away. */
+  showApart(own: OwnPoints | undefined): void {
     this.apart?.removeFromParent();
     this.apart?.geometry.dispose();
-    this.apart = positions && pointsApart(positions, matrix);
+    this.apart = own && pointsApart(own);
     if (this.apart) this.scene.add(this.apart);
     this.draw();
   }
@@ -344,7 +344,8 @@ export class ViewEngine {
   }
 
   private contentBox(): THREE.Box3 {
-    return this.surface.visible ? this.surface.box() : this.clouds.box();
+    const box = this.surface.visible ? this.surface.box() : this.clouds.box();
+    return box.isEmpty() && this.apart ? box.expandByObject(this.apart) : box;
   }
 
   private count(): void {

@@ -6,11 +6,12 @@ import { isSelectTool } from '../../app/view-slice';
 import { mm, shortCount } from '../../shared/format';
 import { Notice } from '../../shared/controls';
 import { framesClient } from '../frames/frames-client';
+import { previewClient } from '../import/preview-client';
 import { DrawingOverlay } from '../select/drawing-overlay';
 import { selectionClient } from '../select/selection-client';
 import { useSelectGesture } from '../select/use-select-gesture';
 import { MEASURE_IDLE, nextMeasureState, pickedPoints, type MeasureState } from './measure-tool';
-import { contentForStage } from './piece-content';
+import { arrivingMatrix, contentForStage } from './piece-content';
 import { SURFACE_TINTS, type Pick } from './view-content';
 import { ViewEngine } from './view-engine';
 import { ViewToolbar } from './view-toolbar';
@@ -48,6 +49,8 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
 
   const { scanId: apart, points: framePoints } = useSyncExternalStore(framesClient.subscribe, framesClient.current);
 
+  const preview = useSyncExternalStore(previewClient.subscribe, previewClient.current);
+
   // Trying a place does not change where the view looks from.
   const content = contentForStage(piece, stage, { ...settings, tried: null });
   const layoutKey = content.surface ? 'surface' : content.clouds.map((c) => c.matrix.join()).join('|');
@@ -57,8 +60,15 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
   }, [piece, stage, settings, apart]);
   useEffect(() => {
     const at = contentForStage(piece, stage, settings).clouds.find((c) => c.scanId === apart);
-    engine.current?.showApart(at && framePoints?.positions, at?.matrix ?? []);
-  }, [piece, stage, settings, apart, framePoints]);
+    const frame = at && framePoints ? { positions: framePoints.positions, matrix: at.matrix } : undefined;
+    const surface = contentForStage(piece, stage, settings).surface !== undefined;
+    const arriving = preview && !surface ? { ...preview, matrix: arrivingMatrix(piece) } : undefined;
+    engine.current?.showApart(frame ?? arriving);
+  }, [piece, stage, settings, apart, framePoints, preview]);
+  const empty = piece.scanList.length === 0;
+  useEffect(() => {
+    if (preview && empty) engine.current?.fit();
+  }, [preview, empty]);
   useEffect(() => {
     if (apart) engine.current?.fit();
   }, [apart]);
@@ -140,6 +150,11 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
         {error && (
           <div className="absolute bottom-3 left-3 max-w-md">
             <Notice tone="error">{error}</Notice>
+          </div>
+        )}
+        {preview && (
+          <div role="status" className="absolute bottom-3 left-3 rounded-lg border border-line bg-panel px-3 py-2">
+            {preview.name} as the file has it, while it is stored
           </div>
         )}
         {settings.color === 'invented' && counts.triangles > 0 && <InventedLegend />}

@@ -1,7 +1,7 @@
 import { PLYLoader } from 'three/examples/jsm/loaders/PLYLoader.js';
 import { createRandom } from '../../math/index.js';
 import { meshOf, sphere, spherePoints } from '../../../test/shapes.js';
-import { readPly } from './read-ply.js';
+import { readPly, samplePly } from './read-ply.js';
 import { writePly } from './write-ply.js';
 import { readScanFile } from '../read-scan-files.js';
 
@@ -82,6 +82,19 @@ describe('PLY', () => {
       expect(r.normals![3 * i + 2]).toBeCloseTo(1 / Math.hypot(0.5, 1), 5);
     }
     expect(r.notes.join()).toContain('8×6');
+  });
+
+  test('an even part of the points, for a look', () => {
+    const positions = spherePoints(5000, 30);
+    const part = samplePly(writePly({ positions, colors: new Uint8Array(positions.length).fill(7) }), 1200)!;
+    expect(part.positions).toHaveLength(3 * 1000);
+    for (let i = 0; i < 1000; i++) expect(part.positions[3 * i]).toBe(positions[3 * 5 * i]);
+    expect(part.colors!.every((c) => c === 7)).toBe(true);
+    // A file larger than the window it is read through.
+    const large = spherePoints(200_000, 30);
+    const few = samplePly(writePly({ positions: large }), 100)!;
+    for (let i = 0; i < 100; i++) expect(few.positions[3 * i + 2]).toBe(large[3 * 2000 * i + 2]);
+    expect(samplePly(writePly({ positions }, 'ascii'), 100)).toBeUndefined();
   });
 
   test('brightness stands in for colours', () => {

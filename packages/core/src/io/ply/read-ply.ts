@@ -79,6 +79,35 @@ export function readPly(bytes: Bytes): ScanFile {
   return cleanScanFile(sink.finish());
 }
 
+/**
+ * Reads an even part of the points of a binary file, at most so many, without its faces: enough to look at, in the time
+ * that reading the bytes takes. Undefined for files that can't be read so: text, and points of changing length.
+ * @throws GeometryError as `readPly`
+ */
+export function samplePly(bytes: Bytes, most: number): ScanFile | undefined {
+  const header = readHeader(bytes);
+  const [first] = header.elements;
+  if (header.format === 'ascii' || first?.name !== 'vertex' || first.properties.some((p) => p.countType))
+    return undefined;
+  const cursor = new ByteCursor(bytes, header.bodyAt);
+  assertRoom(cursor.left, header);
+  const step = Math.max(1, Math.ceil(first.count / most));
+  const vertices = { ...first, count: Math.floor(first.count / step) };
+  const sink = new Sink({ ...header, elements: [vertices] });
+  const stride = first.properties.reduce((sum, p) => sum + TYPES[p.type].size, 0);
+  const plan = first.properties.map((p) => ({ ...TYPES[p.type], set: sink.setterFor(vertices, p) }));
+  for (let i = 0; i < vertices.count; i++) {
+    if (!cursor.need(stride)) throw truncated(first, i * step);
+    let at = cursor.offset;
+    for (const p of plan) {
+      p.set?.(i, p.read(cursor.view, at, header.format === 'binary_little_endian'));
+      at += p.size;
+    }
+    cursor.skip(stride * step);
+  }
+  return cleanScanFile(sink.finish());
+}
+
 function readHeader(bytes: Bytes): Header {
   if (!looksLikePly(bytes))
     throw new GeometryError('corrupt-file', 'This is not a PLY file: it does not begin with "ply".');
