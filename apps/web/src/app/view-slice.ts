@@ -1,6 +1,14 @@
 import { createSlice, type PayloadAction } from '@reduxjs/toolkit';
 
-export type ColorMode = 'scan' | 'true' | 'shape' | 'invented';
+export type ColorMode = 'scan' | 'true' | 'height' | 'shape' | 'invented';
+
+/** A slab of the piece: only what lies in it is drawn. */
+export interface Section {
+  axis: 'x' | 'y' | 'z';
+  /** Its middle along the axis, as a share of what is shown, and its thickness, mm. */
+  at: number;
+  thickness: number;
+}
 /** Tools that select points: drawn in the view, or by a click. */
 export const SELECT_TOOLS = ['lasso', 'rectangle', 'brush', 'ball', 'piece', 'color', 'normal', 'plane'] as const;
 export type SelectTool = (typeof SELECT_TOOLS)[number];
@@ -13,6 +21,7 @@ export interface ViewSettings {
   color: ColorMode;
   lit: boolean;
   wireframe: boolean;
+  section: Section | null;
   tool: Tool;
   hidden: string[];
   isolated: string | null;
@@ -32,6 +41,7 @@ const initialState: ViewSettings = {
   color: 'true',
   lit: true,
   wireframe: false,
+  section: null,
   tool: 'turn',
   hidden: [],
   isolated: null,
@@ -46,6 +56,7 @@ const slice = createSlice({
     colorChosen: (s, a: PayloadAction<ColorMode>) => void (s.color = a.payload),
     litToggled: (s) => void (s.lit = !s.lit),
     wireframeToggled: (s) => void (s.wireframe = !s.wireframe),
+    sectionSet: (s, a: PayloadAction<Section | null>) => void (s.section = a.payload),
     toolChosen: (s, a: PayloadAction<Tool>) => void (s.tool = a.payload),
     scanHidden: (s, a: PayloadAction<string>) => {
       s.hidden = s.hidden.includes(a.payload) ? s.hidden.filter((x) => x !== a.payload) : [...s.hidden, a.payload];
@@ -60,6 +71,7 @@ export const {
   colorChosen,
   litToggled,
   wireframeToggled,
+  sectionSet,
   toolChosen,
   scanHidden,
   scanIsolated,

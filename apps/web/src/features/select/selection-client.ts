@@ -3,6 +3,7 @@ import { BitSet } from '@amber-knit/core/geometry';
 import type { SelectionJoin } from '@amber-knit/core/selection';
 import { contentForStage } from '../view/piece-content';
 import type { ViewSettings } from '../../app/view-slice';
+import type { SectionSlab } from '../view/section';
 import { uploadScan } from '../import/upload-scan';
 import type {
   FromSelection,
@@ -60,6 +61,7 @@ export class SelectionClient {
   private worker?: Worker;
   private pieceId = '';
   private sent = '';
+  private slab: SectionSlab | null = null;
   private state = CLOSED;
   private readonly listeners = new Set<() => void>();
   private readonly viewers = new Set<SelectionViewer>();
@@ -121,9 +123,14 @@ export class SelectionClient {
     this.set(CLOSED);
   }
 
+  /** Selecting takes only what lies in a slab, as long as only that is drawn. */
+  setSlab(slab: SectionSlab | null): void {
+    this.slab = slab;
+  }
+
   select(selector: Selector, join: SelectionJoin = 'replace'): void {
     this.set({ said: null });
-    this.post({ type: 'select', selector, join });
+    this.post({ type: 'select', selector, join, slab: this.slab });
   }
 
   /** @returns true if there was a selection to take back (or to bring back) */

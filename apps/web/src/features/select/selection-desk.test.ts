@@ -31,6 +31,17 @@ test('selections join, are undone and redone; a new one forgets what was undone'
   expect([total(desk), desk.redo()]).toEqual([600, false]);
 });
 
+test('in a section only what lies in it is selected; what was selected elsewhere can be kept', () => {
+  const desk = new SelectionDesk();
+  desk.setScans([scan('a', 0), scan('b', 5)]);
+  const slab = { normal: [0, 0, 1] as [number, number, number], from: 4, to: 6 };
+  desk.select({ kind: 'all' }, 'replace', slab);
+  expect(desk.state().counts).toEqual({ b: n });
+  desk.select(box(4.5), 'replace');
+  desk.select(box(4.5), 'subtract', slab);
+  expect(desk.state().counts).toEqual({ a: 100 });
+});
+
 test('hidden scans take no part and are not cut', () => {
   const desk = new SelectionDesk();
   desk.setScans([scan('a', 0), scan('b', 5)]);

@@ -6,11 +6,13 @@ import {
   joinSelections,
   measurePoints,
   measureResiduals,
+  selectSlab,
   worstPlaces,
   type SelectableCloud,
   type SelectionJoin,
 } from '@amber-knit/core/selection';
 import type { ScanSelection } from '@amber-knit/core/stored';
+import type { SectionSlab } from '../view/section';
 import { choosePoints, selectRange } from './choose-points';
 import { spreadOf } from './measure-spread';
 import {
@@ -84,10 +86,13 @@ export class SelectionDesk {
   }
 
   /** @returns what there is to say, if nothing could be done */
-  select(selector: Selector, join: SelectionJoin): string | undefined {
+  select(selector: Selector, join: SelectionJoin, slab: SectionSlab | null = null): string | undefined {
     const shown = this.scans.filter((s) => s.visible);
     if (selector.kind === 'normal') shown.forEach((s) => this.makeNormals(s));
-    const clouds = shown.map((s) => this.presentCloud(s));
+    const clouds = inSlab(
+      shown.map((s) => this.presentCloud(s)),
+      slab,
+    );
     const standing = this.slidesOn(selector, join) ? (this.past.pop() ?? this.now) : this.now;
     const of = (s: DeskScan): BitSet => standing.get(s.id) ?? new BitSet(s.cloud.present.size);
     const made = this.choose(selector, shown, clouds, shown.map(of));
@@ -281,4 +286,11 @@ export class SelectionDesk {
     }
     return min[0] <= max[0] ? { min, max } : null;
   }
+}
+
+/** The clouds with only the points that lie in a slab. */
+function inSlab(clouds: SelectableCloud[], slab: SectionSlab | null): SelectableCloud[] {
+  if (!slab) return clouds;
+  const inside = selectSlab(clouds, [0, 0, 0], slab.normal, slab.from, slab.to);
+  return clouds.map((c, k) => ({ ...c, present: inside[k] }));
 }

@@ -1,6 +1,7 @@
 import type { PointMeasure, ScreenView, SelectionJoin, WorstPlace } from '@amber-knit/core/selection';
 import type { PlaneSide } from '../../app/select-slice';
 import type { CloudSource } from '../view/load-artifact';
+import type { SectionSlab } from '../view/section';
 
 /** A scan as the page knows it: where its points are kept and how it is shown. */
 export interface ShownScan {
@@ -39,7 +40,8 @@ export type Selector =
 
 export type ToSelection =
   | { type: 'scans'; scans: ShownScan[] }
-  | { type: 'select'; selector: Selector; join: SelectionJoin }
+  /** With a slab, only the points in it count as there. */
+  | { type: 'select'; selector: Selector; join: SelectionJoin; slab: SectionSlab | null }
   | { type: 'undo' | 'redo' | 'pack' | 'restore' }
   | { type: 'remember'; name: string }
   | { type: 'measure'; measure: Measure };

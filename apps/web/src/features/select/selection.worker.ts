@@ -43,7 +43,7 @@ self.onmessage = ({ data }: MessageEvent<ToSelection>): void => {
 
 function answer(data: Exclude<ToSelection, { type: 'scans' }>): void {
   if (data.type === 'select') {
-    const trouble = desk.select(data.selector, data.join);
+    const trouble = desk.select(data.selector, data.join, data.slab);
     if (trouble) say({ type: 'said', text: trouble });
   } else if (data.type === 'undo') desk.undo();
   else if (data.type === 'redo') desk.redo();

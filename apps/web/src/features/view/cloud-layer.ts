@@ -2,7 +2,7 @@ import * as THREE from 'three';
 import type { BitSet } from '@amber-knit/core/geometry';
 import { loadCut, streamArtifact, type CloudSource } from './load-artifact';
 import { pagesToDraw } from './point-budget';
-import { colorsByLevel, markedPointsMaterial, POINT_MARK, writeMarks } from './marked-points';
+import { colorsByHeight, colorsByLevel, markedPointsMaterial, POINT_MARK, writeMarks } from './marked-points';
 import { srgbToLinear, type CloudItem, type LayerEvents, type Pick, type ViewLook } from './view-content';
 
 interface LoadedCloud {
@@ -84,10 +84,13 @@ export class CloudLayer {
   }
 
   applyLook({ color }: ViewLook): void {
+    const { min, max } = this.box();
+    const heights = color === 'height' && min.z < max.z ? ([min.z, max.z] as const) : undefined;
     for (const cloud of this.clouds.values()) {
       for (const child of cloud.group.children) {
         const points = child as THREE.Points;
         const material = points.material as THREE.PointsMaterial;
+        colorsByHeight(material, heights);
         const useTrue = color === 'true' && points.geometry.hasAttribute('color');
         if (material.vertexColors !== useTrue) {
           material.vertexColors = useTrue;
@@ -174,7 +177,7 @@ export class CloudLayer {
   }
 
   /** The nearest point within four pixels of the ray; `pixel` is a pixel's size where the view turns. */
-  pick(ray: THREE.Raycaster, pixel: number): Pick | undefined {
+  pick(ray: THREE.Raycaster, pixel: number, shown: (p: THREE.Vector3) => boolean): Pick | undefined {
     ray.params.Points = { threshold: 4 * pixel };
     let nearest: { d: number; point: THREE.Vector3; scanId: string } | undefined;
     const pages = Math.max(1, Math.floor(PICKED_PAGES / Math.max(1, this.clouds.size)));
@@ -187,7 +190,7 @@ export class CloudLayer {
         const point = new THREE.Vector3()
           .fromBufferAttribute(points.geometry.getAttribute('position'), hit.index!)
           .applyMatrix4(cloud.group.matrixWorld);
-        nearest = { d: hit.distance, point, scanId: String(cloud.group.userData.scanId) };
+        if (shown(point)) nearest = { d: hit.distance, point, scanId: String(cloud.group.userData.scanId) };
       }
     }
     return nearest && { point: nearest.point.toArray(), scanId: nearest.scanId, snapped: true };

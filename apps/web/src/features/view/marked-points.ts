@@ -27,14 +27,16 @@ const SCALE = ((): THREE.DataTexture => {
 export function markedPointsMaterial(): THREE.PointsMaterial {
   const material = new THREE.PointsMaterial({ size: 1, sizeAttenuation: true });
   const byLevel = { value: 0 };
-  material.userData.byLevel = byLevel;
+  const byHeight = { value: 0 };
+  const heights = { value: new THREE.Vector2(0, 1) };
+  Object.assign(material.userData, { byLevel, byHeight, heights });
   material.onBeforeCompile = (shader) => {
-    shader.uniforms.byLevel = byLevel;
+    Object.assign(shader.uniforms, { byLevel, byHeight, heights });
     shader.uniforms.levelScale = { value: SCALE };
     shader.vertexShader = shader.vertexShader
       .replace(
         'void main() {',
-        'attribute float mark;\nattribute float level;\nvarying float vMark;\nvarying float vLevel;\nvoid main() {\n  vMark = mark;\n  vLevel = level;',
+        'attribute float mark;\nattribute float level;\nvarying float vMark;\nvarying float vLevel;\nvarying float vHeight;\nvoid main() {\n  vMark = mark;\n  vLevel = level;\n  vHeight = (modelMatrix * vec4(position, 1.0)).z;',
       )
       .replace(
         '#include <logdepthbuf_vertex>',
@@ -45,11 +47,15 @@ export function markedPointsMaterial(): THREE.PointsMaterial {
     shader.fragmentShader = shader.fragmentShader
       .replace(
         'void main() {',
-        'varying float vMark;\nvarying float vLevel;\nuniform float byLevel;\nuniform sampler2D levelScale;\nvoid main() {',
+        'varying float vMark;\nvarying float vLevel;\nvarying float vHeight;\nuniform float byLevel;\nuniform float byHeight;\nuniform vec2 heights;\nuniform sampler2D levelScale;\nvoid main() {',
       )
       .replace(
         '#include <color_fragment>',
         `#include <color_fragment>
+         if (byHeight > 0.5) {
+           float share = clamp((vHeight - heights.x) / max(1e-6, heights.y - heights.x), 0.0, 1.0);
+           diffuseColor.rgb = texture2D(levelScale, vec2((254.0 * share + 0.5) / 256.0, 0.5)).rgb;
+         }
          if (byLevel > 0.5) diffuseColor.rgb = texture2D(levelScale, vec2((vLevel + 0.5) / 256.0, 0.5)).rgb;
          if (vMark > 0.5) {
            // Teal and a pale amber, linear: the paint shows through a little.
@@ -65,6 +71,13 @@ export function markedPointsMaterial(): THREE.PointsMaterial {
 /** Colours points by their levels instead of their own colours. */
 export function colorsByLevel(material: THREE.PointsMaterial, on: boolean): void {
   (material.userData.byLevel as { value: number }).value = on ? 1 : 0;
+}
+
+/** Colours points by how high they stand between two heights, mm; undefined goes back to their own colours. */
+export function colorsByHeight(material: THREE.PointsMaterial, range: readonly [number, number] | undefined): void {
+  const { byHeight, heights } = material.userData as { byHeight: { value: number }; heights: { value: THREE.Vector2 } };
+  byHeight.value = range ? 1 : 0;
+  if (range) heights.value.set(...range);
 }
 
 /** Writes the marks of one page. The sets count the cloud's stored points; without `kept`, all are there. */

@@ -76,14 +76,14 @@ export class SurfaceLayer {
   }
 
   /** The surface under a ray; snaps to a vertex within ten pixels. */
-  pick(ray: THREE.Raycaster, pixel: number): Pick | undefined {
+  pick(ray: THREE.Raycaster, pixel: number, shown: (p: THREE.Vector3) => boolean): Pick | undefined {
     const { mesh } = this.surface!;
     const { geometry } = mesh;
     if (!geometry.boundsTree) {
       geometry.boundsTree = new MeshBVH(geometry, { indirect: true });
       mesh.raycast = acceleratedRaycast;
     }
-    const hit = ray.intersectObject(mesh, false)[0];
+    const hit = ray.intersectObject(mesh, false).find((h) => shown(h.point));
     if (!hit?.face) return undefined;
     const corners = [hit.face.a, hit.face.b, hit.face.c];
     const p = geometry.getAttribute('position');

@@ -8,6 +8,8 @@ import { isSoftwareRendering } from './graphics';
 import { PacedDrawing } from '../../shared/paced-drawing';
 import { PointBudget } from './point-budget';
 import { SurfaceLayer } from './surface-layer';
+import type { Section } from '../../app/view-slice';
+import { slabOf } from './section';
 import type { LayerEvents, Pick, ViewContent, ViewLook } from './view-content';
 
 export const STANDARD_VIEWS = {
@@ -34,6 +36,8 @@ const LENS_MARGIN = 12;
 
 /** How long nothing may change before more points are drawn, ms. */
 const REST_MS = 180;
+
+const AXES: readonly Section['axis'][] = ['x', 'y', 'z'];
 
 /**
  * The 3D view: streams clouds and surfaces, draws only when something changed, picks points. Millimetres, Z up.
@@ -200,6 +204,25 @@ export class ViewEngine {
     this.draw();
   }
 
+  /** Draws only what lies in a slab; null draws all. @returns what is shown along its axis (Z without), from and to, mm */
+  setSection(section: Section | null): [number, number] {
+    const axis = AXES.indexOf(section?.axis ?? 'z');
+    const box = this.contentBox();
+    const extent: [number, number] = box.isEmpty() ? [0, 0] : [box.min.getComponent(axis), box.max.getComponent(axis)];
+    const slab = section && slabOf(section, extent);
+    const normal = new THREE.Vector3(...(slab?.normal ?? [0, 0, 1]));
+    this.renderer.clippingPlanes = slab
+      ? [new THREE.Plane(normal, -slab.from), new THREE.Plane(normal.clone().negate(), slab.to)]
+      : [];
+    this.draw();
+    return extent;
+  }
+
+  /** Looks along an axis at its section, as at a drawing. */
+  lookAlong(axis: Section['axis']): void {
+    this.fit(({ x: 'right', y: 'front', z: 'top' } as const)[axis]);
+  }
+
   /** Marks points of a scan as selected, and as about to be cut. */
   markPoints(scanId: string, selected: BitSet | undefined, leaving: BitSet | undefined): void {
     this.clouds.mark(scanId, selected, leaving);
@@ -302,11 +325,14 @@ export class ViewEngine {
     );
     const ray = new THREE.Raycaster();
     ray.setFromCamera(pointer, this.camera);
-    ray.firstHitOnly = true;
     const pixel =
       (2 * Math.tan((this.camera.fov * Math.PI) / 360) * this.camera.position.distanceTo(this.controls.target)) /
       rect.height;
-    return this.surface.visible ? this.surface.pick(ray, pixel) : this.clouds.pick(ray, pixel);
+    const planes = this.renderer.clippingPlanes;
+    // What the section takes away can't be picked; behind it, more than the first hit counts.
+    ray.firstHitOnly = planes.length === 0;
+    const shown = (p: THREE.Vector3): boolean => planes.every((plane) => plane.distanceToPoint(p) >= 0);
+    return this.surface.visible ? this.surface.pick(ray, pixel, shown) : this.clouds.pick(ray, pixel, shown);
   }
 
   /** Marks picked points and the line between them. */

@@ -1,13 +1,21 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
-import { ChevronDown, Ruler } from 'lucide-react';
+import { ChevronDown, Ruler, SquareSplitHorizontal } from 'lucide-react';
 import { useAppDispatch, useAppSelector } from '../../app/store';
-import { colorChosen, litToggled, toolChosen, wireframeToggled, type ColorMode } from '../../app/view-slice';
+import {
+  colorChosen,
+  litToggled,
+  sectionSet,
+  toolChosen,
+  wireframeToggled,
+  type ColorMode,
+} from '../../app/view-slice';
 import { Button } from '../../shared/controls';
 import { STANDARD_VIEWS, type StandardView } from './view-engine';
 
 const COLORS: [ColorMode, string][] = [
   ['true', 'True colour'],
   ['scan', 'Colour by scan'],
+  ['height', 'Colour by height'],
   ['shape', 'Shape only'],
   ['invented', 'Measured or invented'],
 ];
@@ -24,7 +32,7 @@ const VIEW_NAMES: Record<StandardView, string> = {
 export function ViewToolbar({ onFit, hasSurface }: { onFit: (v?: StandardView) => void; hasSurface: boolean }) {
   const view = useAppSelector((s) => s.view);
   const dispatch = useAppDispatch();
-  const colors = COLORS.filter(([id]) => (hasSurface ? id !== 'scan' : id !== 'invented'));
+  const colors = COLORS.filter(([id]) => (hasSurface ? id !== 'scan' && id !== 'height' : id !== 'invented'));
   const shown = colors.find(([id]) => id === view.color) ?? colors[0];
   return (
     <div className="absolute left-3 top-3 flex flex-wrap gap-1.5" role="toolbar" aria-label="View">
@@ -60,6 +68,14 @@ export function ViewToolbar({ onFit, hasSurface }: { onFit: (v?: StandardView) =
         onClick={() => dispatch(toolChosen(view.tool === 'measure' ? 'turn' : 'measure'))}
       >
         <Ruler size={15} /> Measure
+      </Button>
+      <Button
+        aria-pressed={view.section !== null}
+        className={view.section ? 'border-teal! bg-teal-soft!' : ''}
+        title="Shows only a slab of the piece"
+        onClick={() => dispatch(sectionSet(view.section ? null : { axis: 'z', at: 0.5, thickness: 2 }))}
+      >
+        <SquareSplitHorizontal size={15} /> Section
       </Button>
     </div>
   );

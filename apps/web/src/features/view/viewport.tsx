@@ -1,8 +1,9 @@
+import { interpolateCividis } from 'd3';
 import { useEffect, useRef, useState, useSyncExternalStore } from 'react';
 import type { PieceView, Stage } from '@amber-knit/contracts';
 import { Plus } from 'lucide-react';
-import { useAppSelector } from '../../app/store';
-import { isSelectTool } from '../../app/view-slice';
+import { useAppDispatch, useAppSelector } from '../../app/store';
+import { isSelectTool, sectionSet } from '../../app/view-slice';
 import { mm, shortCount } from '../../shared/format';
 import { Notice } from '../../shared/controls';
 import { framesClient } from '../frames/frames-client';
@@ -11,6 +12,8 @@ import { DrawingOverlay } from '../select/drawing-overlay';
 import { selectionClient } from '../select/selection-client';
 import { useSelectGesture } from '../select/use-select-gesture';
 import { MEASURE_IDLE, nextMeasureState, pickedPoints, type MeasureState } from './measure-tool';
+import { slabOf } from './section';
+import { SectionForm } from './section-form';
 import { arrivingMatrix, contentForStage } from './piece-content';
 import { SURFACE_TINTS, type Pick } from './view-content';
 import { ViewEngine } from './view-engine';
@@ -21,8 +24,10 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const engine = useRef<ViewEngine | null>(null);
   const settings = useAppSelector((s) => s.view);
+  const dispatch = useAppDispatch();
   const [pick, setPick] = useState<Pick | undefined>();
   const [counts, setCounts] = useState({ points: 0, drawn: 0, triangles: 0 });
+  const [extent, setExtent] = useState<[number, number]>([0, 0]);
   const [error, setError] = useState<string | null>(null);
   const [measure, setMeasure] = useState<MeasureState>(MEASURE_IDLE);
   const gesture = useSelectGesture(engine);
@@ -80,6 +85,13 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
   useEffect(() => {
     engine.current?.setLook({ color: settings.color, lit: settings.lit, wireframe: settings.wireframe });
   }, [settings.color, settings.lit, settings.wireframe]);
+  const { section } = settings;
+  useEffect(() => {
+    const found = engine.current?.setSection(section);
+    if (found) setExtent((old) => (old.join() === found.join() ? old : found));
+    selectionClient.setSlab(section && found ? slabOf(section, found) : null);
+    // The extent of what is shown follows the points as they arrive.
+  }, [section, counts.points, counts.triangles, layoutKey]);
   useEffect(() => {
     if (settings.lookedAt) engine.current?.lookAt(settings.lookedAt.place, settings.lookedAt.size);
   }, [settings.lookedAt]);
@@ -147,6 +159,14 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
           />
         )}
         <ViewToolbar onFit={(v) => engine.current?.fit(v)} hasSurface={counts.triangles > 0} />
+        {section && (
+          <SectionForm
+            section={section}
+            extent={extent}
+            onChange={(s) => dispatch(sectionSet(s))}
+            onLook={() => engine.current?.lookAlong(section.axis)}
+          />
+        )}
         {error && (
           <div className="absolute bottom-3 left-3 max-w-md">
             <Notice tone="error">{error}</Notice>
@@ -158,6 +178,7 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
           </div>
         )}
         {settings.color === 'invented' && counts.triangles > 0 && <InventedLegend />}
+        {settings.color === 'height' && counts.triangles === 0 && !section && <HeightLegend extent={extent} />}
         {settings.tool === 'measure' && (
           <div role="status" className="absolute bottom-3 left-3 rounded-lg border border-line bg-panel px-3 py-2">
             {measure.name === 'measured' ? (
@@ -222,5 +243,20 @@ function InventedLegend() {
         </div>
       ))}
     </dl>
+  );
+}
+
+/** Which heights the two ends of the colour scale stand for. */
+function HeightLegend({ extent: [from, to] }: { extent: readonly [number, number] }) {
+  const stops = [0, 0.25, 0.5, 0.75, 1].map((t) => interpolateCividis(t)).join(', ');
+  return (
+    <div
+      aria-label="Legend"
+      className="num absolute bottom-3 right-3 flex items-center gap-2 rounded-lg border border-line bg-panel px-3 py-1.5"
+    >
+      {Math.round(from) || 0}
+      <span className="h-3 w-28 rounded-sm" style={{ background: `linear-gradient(to right, ${stops})` }} />
+      {Math.round(to) || 0} mm high
+    </div>
   );
 }
