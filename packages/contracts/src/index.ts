@@ -82,6 +82,8 @@ export interface ScanView {
   id: string;
   name: string;
   setup: string;
+  /** What the user noted about it. */
+  note: string;
   /** Position in the list of colours. */
   colorIndex: number;
   /** Frames that are used. */

@@ -39,10 +39,20 @@ export class ScanRow {
   @Column('uuid', { name: 'frames_id', nullable: true }) framesId: string | null;
 }
 
+/** What the user calls a scan and where it belongs, if that is other than when it came in. */
+export interface ScanLabel {
+  name?: string;
+  setup?: string;
+  colorIndex?: number;
+  note?: string;
+}
+
 /** Which artifacts are current: each slot names an artifact. */
 export interface Heads {
   /** Cloud artifact by scan id; a scan that is not listed does not exist in this state. */
   clouds: Record<string, string>;
+  /** By scan id. */
+  labels?: Record<string, ScanLabel>;
   placements?: string;
   mesh?: string;
   model?: string;

@@ -1,11 +1,15 @@
+import { randomUUID } from 'node:crypto';
 import type { DataSource, EntityManager } from 'typeorm';
+import { GeometryError } from '@amber-knit/core/runtime';
 import type { ThreadResult } from '../worker/thread.js';
-import { Artifact, Piece, PieceState, ScanRow, type Heads } from '../database/entities.js';
-import { decodePlacements, encodePlacements, type EncodedArtifact } from '../storage/artifact-codec.js';
+import { Artifact, Piece, PieceState, ScanRow, type Heads, type ScanLabel } from '../database/entities.js';
+import { placementsRekeyed, type EncodedArtifact } from '../storage/artifact-codec.js';
 import type { BlobStore } from '../storage/blob-store.js';
+import { idsByName, scansIn, withLabels } from './scan-labels.js';
 
 /** A new scan with its encoded data. */
 export interface NewScan {
+  id?: string;
   name: string;
   setup: string;
   cloud: EncodedArtifact;
@@ -66,7 +70,7 @@ export class PieceStore {
     const made: Artifact[] = [];
     const existing = await manager.findBy(ScanRow, { pieceId });
     // A name is free again once its scan is undone or taken out.
-    const taken = new Set(existing.filter((s) => clouds[s.id]).map((s) => s.name));
+    const taken = new Set(scansIn(heads, existing).map((s) => s.name));
     let colorIndex = existing.length;
     for (const scan of scans) {
       const name = freeName(scan.name, taken);
@@ -76,6 +80,7 @@ export class PieceStore {
       made.push(cloud, ...(frames ? [frames] : []));
       const row = await manager.save(
         manager.create(ScanRow, {
+          ...(scan.id ? { id: scan.id } : {}),
           pieceId,
           name,
           setup: scan.setup,
@@ -95,22 +100,25 @@ export class PieceStore {
   async applyResult(pieceId: string, stepId: string, result: ThreadResult, setup: string): Promise<string[]> {
     return this.db.transaction(async (manager) => {
       const piece = await manager.findOneByOrFail(Piece, { id: pieceId });
-      const rows = await manager.findBy(ScanRow, { pieceId });
       const heads = await this.heads(piece, manager);
+      const rows = scansIn(heads, await manager.findBy(ScanRow, { pieceId }));
       const next: Heads = { ...heads, clouds: { ...heads.clouds } };
       const made: string[] = [];
       const fresh: NewScan[] = [];
-      const taken = new Set(rows.filter((r) => heads.clouds[r.id]).map((r) => r.name));
-      const renamed = new Map<string, string>();
+      const taken = new Set(rows.map((r) => r.name));
+      const ids = idsByName(rows);
       for (const c of result.clouds) {
         // A new scan never takes the place of one that happens to have its name.
-        const row = c.isNew ? undefined : rows.find((r) => r.name === c.name && heads.clouds[r.id]);
+        const row = c.isNew ? undefined : rows.find((r) => r.name === c.name);
         if (!row) {
-          const source = rows.find((r) => r.name === c.splitFrom && heads.clouds[r.id]);
+          const source = rows.find((r) => r.name === c.splitFrom);
           const name = freeName(c.name, taken);
           taken.add(name);
-          if (name !== c.name) renamed.set(c.name, name);
+          const id = randomUUID();
+          // Placements that came with it mean the new one, should another have its name.
+          ids.set(c.name, id);
           fresh.push({
+            id,
             name,
             setup: source?.setup ?? setup,
             cloud: c.cloud,
@@ -127,7 +135,7 @@ export class PieceStore {
       for (const slot of ['placements', 'mesh', 'model', 'picture'] as const) {
         let encoded = result[slot];
         if (!encoded) continue;
-        if (slot === 'placements' && renamed.size > 0) encoded = placementsRenamed(encoded, renamed);
+        if (slot === 'placements') encoded = placementsRekeyed(encoded.bytes, ids);
         const artifact = await this.saveArtifact(pieceId, stepId, encoded, manager);
         next[slot] = artifact.id;
         if (slot !== 'picture') made.push(artifact.id);
@@ -150,6 +158,24 @@ export class PieceStore {
       if (fresh.length > 0) made.push(...(await this.addScans(pieceId, stepId, fresh, manager, next)).map((a) => a.id));
       else if (JSON.stringify(next) !== JSON.stringify(heads)) await this.advance(pieceId, stepId, next, manager);
       return made;
+    });
+  }
+
+  /**
+   * Gives scans other labels, as a new state that can be undone.
+   * @throws GeometryError `invalid-parameter` for unknown scans, and for a name that another has
+   */
+  async label(pieceId: string, scanIds: readonly string[], label: ScanLabel): Promise<void> {
+    await this.db.transaction(async (manager) => {
+      const piece = await manager.findOneByOrFail(Piece, { id: pieceId });
+      const heads = await this.heads(piece, manager);
+      const scans = scansIn(heads, await manager.findBy(ScanRow, { pieceId }));
+      const fault = (text: string): GeometryError => new GeometryError('invalid-parameter', text);
+      if (scanIds.some((id) => !scans.some((s) => s.id === id))) throw fault('One of the scans is no longer there.');
+      if (label.name !== undefined && scanIds.length !== 1) throw fault('Only one scan at a time can be renamed.');
+      if (scans.some((s) => s.name === label.name && !scanIds.includes(s.id)))
+        throw fault(`There is a scan "${label.name}" already. Choose another name.`);
+      await this.advance(pieceId, null, withLabels(heads, scanIds, label), manager);
     });
   }
 
@@ -179,9 +205,4 @@ function freeName(wanted: string, taken: ReadonlySet<string>): string {
   let name = wanted;
   for (let k = 2; taken.has(name); k++) name = `${wanted} ${k}`;
   return name;
-}
-
-/** Placements of new scans under the names that they got. */
-function placementsRenamed(encoded: EncodedArtifact, renamed: ReadonlyMap<string, string>): EncodedArtifact {
-  return encodePlacements(decodePlacements(encoded.bytes).map((p) => ({ ...p, name: renamed.get(p.name) ?? p.name })));
 }

@@ -3,8 +3,9 @@ import type { PlacementDoubt } from '@amber-knit/core/geometry';
 import type { ArtifactView, DoubtView, PieceView, ScanView, StageState } from '@amber-knit/contracts';
 import { OPERATIONS, STAGES, type Stage } from '@amber-knit/operations';
 import { Artifact, Piece, PieceState, ScanRow, Step, type Heads } from '../database/entities.js';
-import { decodePlacements } from '../storage/artifact-codec.js';
+import { decodePlacements, placementsRekeyed } from '../storage/artifact-codec.js';
 import type { BlobStore } from '../storage/blob-store.js';
+import { namesById, scansIn } from './scan-labels.js';
 
 export function artifactView(a: Artifact): ArtifactView {
   return { id: a.id, kind: a.kind, bytes: Number(a.facts.bytes ?? 0), facts: a.facts, stepId: a.stepId };
@@ -19,7 +20,7 @@ export async function buildPieceView(db: DataSource, blobs: BlobStore, id: strin
   const piece = await manager.findOneByOrFail(Piece, { id });
   const state = piece.stateId ? await manager.findOneByOrFail(PieceState, { id: piece.stateId }) : undefined;
   const heads: Heads = state?.heads ?? { clouds: {} };
-  const rows = await manager.find(ScanRow, { where: { pieceId: id }, order: { colorIndex: 'ASC' } });
+  const rows = scansIn(heads, await manager.find(ScanRow, { where: { pieceId: id }, order: { colorIndex: 'ASC' } }));
   const artifacts = new Map((await manager.findBy(Artifact, { pieceId: id })).map((a) => [a.id, a]));
   const steps = await manager.find(Step, { where: { pieceId: id }, order: { createdAt: 'ASC' } });
   const stepOf = new Map(steps.map((s) => [s.id, s]));
@@ -28,29 +29,30 @@ export async function buildPieceView(db: DataSource, blobs: BlobStore, id: strin
     return a ? artifactView(a) : null;
   };
   const placementList = heads.placements
-    ? decodePlacements(await blobs.get(artifacts.get(heads.placements)!.blobSha256))
+    ? decodePlacements(
+        placementsRekeyed(await blobs.get(artifacts.get(heads.placements)!.blobSha256), namesById(rows)).bytes,
+      )
     : [];
-  const scanList: ScanView[] = rows
-    .filter((r) => heads.clouds[r.id])
-    .map((r) => {
-      const p = placementList.find((x) => x.name === r.name);
-      const cloud = view(heads.clouds[r.id])!;
-      const droppedFrames = cloud.facts.droppedFrames ? String(cloud.facts.droppedFrames).split('\n') : [];
-      return {
-        id: r.id,
-        name: r.name,
-        setup: r.setup,
-        colorIndex: r.colorIndex,
-        frames: r.frames - droppedFrames.length,
-        droppedFrames,
-        framesId: r.framesId,
-        cloud,
-        original: view(r.originalId)!,
-        placement: p
-          ? { name: p.name, state: p.state, pieceFromScan: Array.from(p.pieceFromScan), residual: p.residual }
-          : { name: r.name, state: 'loose', pieceFromScan: [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1] },
-      };
-    });
+  const scanList: ScanView[] = rows.map((r) => {
+    const p = placementList.find((x) => x.name === r.name);
+    const cloud = view(heads.clouds[r.id])!;
+    const droppedFrames = cloud.facts.droppedFrames ? String(cloud.facts.droppedFrames).split('\n') : [];
+    return {
+      id: r.id,
+      name: r.name,
+      setup: r.setup,
+      note: r.note,
+      colorIndex: r.colorIndex,
+      frames: r.frames - droppedFrames.length,
+      droppedFrames,
+      framesId: r.framesId,
+      cloud,
+      original: view(r.originalId)!,
+      placement: p
+        ? { name: p.name, state: p.state, pieceFromScan: Array.from(p.pieceFromScan), residual: p.residual }
+        : { name: r.name, state: 'loose', pieceFromScan: [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1] },
+    };
+  });
   const stages = buildStages(piece, heads, scanList, artifacts, stepOf, steps);
   const mesh = view(heads.mesh);
   const reached = [...stages].reverse().find((s) => s.state === 'done' || s.state === 'outdated')?.stage ?? 'plan';

@@ -14,8 +14,20 @@ import {
   StreamableFile,
 } from '@nestjs/common';
 import { ApiOperation, ApiProperty, ApiPropertyOptional, ApiTags } from '@nestjs/swagger';
-import { Type } from 'class-transformer';
-import { IsOptional, IsString, Length, MaxLength, ValidateNested } from 'class-validator';
+import { Transform, Type } from 'class-transformer';
+import {
+  ArrayMaxSize,
+  ArrayNotEmpty,
+  IsInt,
+  IsOptional,
+  IsString,
+  IsUUID,
+  Length,
+  Max,
+  MaxLength,
+  Min,
+  ValidateNested,
+} from 'class-validator';
 import type { Response } from 'express';
 import { Readable } from 'node:stream';
 import { DataSource } from 'typeorm';
@@ -59,6 +71,45 @@ export class ChangePieceBody {
   plan?: PlanBody;
 }
 
+/** Blanks at either end of a name mean nothing. */
+const Trimmed = (): PropertyDecorator =>
+  Transform(({ value }: { value: unknown }) => (typeof value === 'string' ? value.trim() : value));
+
+export class LabelScansBody {
+  @ApiProperty({ description: 'Ids of the scans' })
+  @IsUUID('all', { each: true })
+  @ArrayNotEmpty()
+  @ArrayMaxSize(1000)
+  scans: string[];
+
+  @ApiPropertyOptional({ description: 'A new name, for one scan' })
+  @IsOptional()
+  @Trimmed()
+  @IsString()
+  @Length(1, 80)
+  name?: string;
+
+  @ApiPropertyOptional()
+  @IsOptional()
+  @Trimmed()
+  @IsString()
+  @Length(1, 80)
+  setup?: string;
+
+  @ApiPropertyOptional({ description: 'Position in the list of colours' })
+  @IsOptional()
+  @IsInt()
+  @Min(0)
+  @Max(7)
+  colorIndex?: number;
+
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsString()
+  @MaxLength(2000)
+  note?: string;
+}
+
 @ApiTags('Pieces')
 @Controller('api')
 export class PiecesController {
@@ -90,6 +141,12 @@ export class PiecesController {
   @ApiOperation({ summary: 'Renames a piece, or sets its plan' })
   change(@Param('id', ParseUUIDPipe) id: string, @Body() body: ChangePieceBody): Promise<PieceView> {
     return this.pieces.change(id, body);
+  }
+
+  @Patch('pieces/:id/scans')
+  @ApiOperation({ summary: 'Renames a scan; moves scans to another setup, colours them, notes something about them' })
+  label(@Param('id', ParseUUIDPipe) id: string, @Body() { scans, ...label }: LabelScansBody): Promise<PieceView> {
+    return this.pieces.label(id, scans, label);
   }
 
   @Post('pieces/:id/undo')

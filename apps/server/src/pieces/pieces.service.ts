@@ -1,9 +1,9 @@
-import { Injectable } from '@nestjs/common';
-import { DataSource } from 'typeorm';
+import { ConflictException, Injectable } from '@nestjs/common';
+import { DataSource, In } from 'typeorm';
 import type { PieceSummary, PieceView, PlanAnswers } from '@amber-knit/contracts';
 import { summarizeScans, type PieceStats } from '@amber-knit/operations';
 import { advise } from '@amber-knit/planning';
-import { Piece } from '../database/entities.js';
+import { Piece, Step, type ScanLabel } from '../database/entities.js';
 import { BlobStore } from '../storage/blob-store.js';
 import { CHANNELS, StepQueue } from '../steps/step-queue.js';
 import { PieceStore } from './piece-store.js';
@@ -43,6 +43,19 @@ export class PiecesService {
   async change(id: string, change: { name?: string; note?: string; plan?: PlanAnswers }): Promise<PieceView> {
     const piece = await this.db.manager.findOneByOrFail(Piece, { id });
     await this.db.manager.save(Object.assign(piece, change));
+    await this.queue.notify(CHANNELS.piece, id);
+    return this.view(id);
+  }
+
+  /**
+   * Renames scans, moves them to another setup, colours them, notes something about them.
+   * @throws GeometryError `invalid-parameter`; ConflictException while a step runs, which knows them by their old names
+   */
+  async label(id: string, scanIds: string[], label: ScanLabel): Promise<PieceView> {
+    await this.db.manager.findOneByOrFail(Piece, { id });
+    const open = await this.db.manager.existsBy(Step, { pieceId: id, status: In(['queued', 'running']) });
+    if (open) throw new ConflictException('A step is running. Change the scan once it has come to its end.');
+    await this.store.label(id, scanIds, label);
     await this.queue.notify(CHANNELS.piece, id);
     return this.view(id);
   }

@@ -205,6 +205,21 @@ export function decodePlacements(bytes: Uint8Array): Placement[] {
   }));
 }
 
+/** Placements with other keys for their scans; keys that are not known stay. */
+export function placementsRekeyed(bytes: Uint8Array, keys: ReadonlyMap<string, string>): EncodedArtifact {
+  const keyOf = (key: string): string => keys.get(key) ?? key;
+  const doubts = new Map<PlacementDoubt, PlacementDoubt>();
+  const doubtOf = (d: PlacementDoubt): PlacementDoubt => {
+    const known = doubts.get(d) ?? { ...d, scans: d.scans.map(keyOf) };
+    doubts.set(d, known);
+    return known;
+  };
+  const placements = decodePlacements(bytes);
+  return encodePlacements(
+    placements.map((p) => ({ ...p, name: keyOf(p.name), ...(p.doubt ? { doubt: doubtOf(p.doubt) } : {}) })),
+  );
+}
+
 /** Pictures in a turntable strip and the edge of each, pixels. */
 export const TURNTABLE = { views: 8, size: 240 };
 

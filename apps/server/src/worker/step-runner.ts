@@ -7,7 +7,9 @@ import { sharedCancelFlag } from '@amber-knit/core/runtime';
 import { findOperation, parseParams } from '@amber-knit/operations';
 import { Artifact, Piece, ScanRow, Step } from '../database/entities.js';
 import type { PieceStore } from '../pieces/piece-store.js';
+import { namesById, scansIn } from '../pieces/scan-labels.js';
 import { CHANNELS, type StepQueue } from '../steps/step-queue.js';
+import { placementsRekeyed } from '../storage/artifact-codec.js';
 import type { BlobStore } from '../storage/blob-store.js';
 import type { ThreadJob, ThreadMessage, ThreadResult } from './thread.js';
 
@@ -183,14 +185,14 @@ export class StepRunner {
       cancelFlag,
       scans: [],
     };
+    const rows = scansIn(
+      heads,
+      await this.db.manager.find(ScanRow, { where: { pieceId: step.pieceId }, order: { colorIndex: 'ASC' } }),
+    );
     if (wanted.has('scans')) {
-      const rows = await this.db.manager.find(ScanRow, {
-        where: { pieceId: step.pieceId },
-        order: { colorIndex: 'ASC' },
-      });
       const read = operation.reads?.(parseParams(operation.params, step.params)) ?? [];
       for (const row of rows) {
-        if (!heads.clouds[row.id] || (read.length > 0 && !read.includes(row.name))) continue;
+        if (read.length > 0 && !read.includes(row.name)) continue;
         const cloud = await input(heads.clouds[row.id]);
         const baseId = cloud.facts.base as string | undefined;
         job.scans.push({
@@ -203,7 +205,8 @@ export class StepRunner {
         });
       }
     }
-    if (wanted.has('placements')) job.placements = await bytes(heads.placements);
+    const placements = wanted.has('placements') ? await bytes(heads.placements) : undefined;
+    if (placements) job.placements = placementsRekeyed(placements, namesById(rows)).bytes;
     if (wanted.has('mesh')) job.mesh = await bytes(heads.mesh);
     if (wanted.has('model')) job.model = await bytes(heads.model);
     if (wanted.has('file') && step.sourceSha256) {

@@ -58,6 +58,14 @@ export const api = createApi({
       query: ({ pieceId, plan }) => ({ url: `pieces/${pieceId}`, method: 'PATCH', body: { plan } }),
       invalidatesTags: (_r, _e, { pieceId }) => ['Pieces', { type: 'Piece', id: pieceId }],
     }),
+    /** Renames a scan; moves scans to another setup, colours them, notes something about them. */
+    labelScans: build.mutation<
+      PieceView,
+      { pieceId: string; scans: string[]; name?: string; setup?: string; colorIndex?: number; note?: string }
+    >({
+      query: ({ pieceId, ...body }) => ({ url: `pieces/${pieceId}/scans`, method: 'PATCH', body }),
+      invalidatesTags: (_r, _e, { pieceId }) => ['Pieces', { type: 'Piece', id: pieceId }],
+    }),
     createPiece: build.mutation<PieceView, { name: string; note: string }>({
       query: (body) => ({ url: 'pieces', method: 'POST', body }),
       invalidatesTags: ['Pieces'],

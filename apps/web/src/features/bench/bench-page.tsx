@@ -24,7 +24,7 @@ import { selectionClient } from '../select/selection-client';
 import { Viewport } from '../view/viewport';
 import { StagePanel } from './stage-panel';
 import { StageRail } from './stage-rail';
-import { StrandList } from './strand-list';
+import { StrandList } from '../strands/strand-list';
 
 const SHORTCUTS: [string, string][] = [
   ['Ctrl Z', 'Undo the last step'],
@@ -103,7 +103,9 @@ export function BenchPage() {
                 ? 'A step is running: wait for it, or cancel it'
                 : piece.lastStep
                   ? `Undo: ${piece.lastStep}`
-                  : 'Nothing to undo'
+                  : piece.canUndo
+                    ? 'Undo: names, setups or notes of scans'
+                    : 'Nothing to undo'
             }
             onClick={() => void move({ id: pieceId, direction: 'undo' })}
           >

@@ -13,6 +13,7 @@ function scan(id: string, state: ScanView['placement']['state']): ScanView {
     setup: '',
     colorIndex: 0,
     frames: 0,
+    note: '',
     droppedFrames: [],
     framesId: null,
     cloud,

@@ -120,7 +120,7 @@ export function SelectPanel({ piece, steps, busy }: { piece: PieceView; steps: S
           disabled={!can}
           title="Cuts away everything else in the scans that are shown"
           onClick={() => {
-            selectionClient.select({ kind: 'invert' });
+            selectionClient.select({ kind: 'invert' }, 'replace', true);
             void selectionClient.cut('remove', '');
           }}
         >

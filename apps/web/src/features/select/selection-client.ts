@@ -128,9 +128,10 @@ export class SelectionClient {
     this.slab = slab;
   }
 
-  select(selector: Selector, join: SelectionJoin = 'replace'): void {
+  /** @param everywhere also what lies outside of the section shown */
+  select(selector: Selector, join: SelectionJoin = 'replace', everywhere = false): void {
     this.set({ said: null });
-    this.post({ type: 'select', selector, join, slab: this.slab });
+    this.post({ type: 'select', selector, join, slab: everywhere ? null : this.slab });
   }
 
   /** @returns true if there was a selection to take back (or to bring back) */

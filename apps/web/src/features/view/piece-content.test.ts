@@ -12,6 +12,7 @@ function scan(id: string, state: ScanView['placement']['state']): ScanView {
     setup: 'Upright',
     colorIndex: 0,
     frames: 0,
+    note: '',
     droppedFrames: [],
     framesId: null,
     cloud: { id: `cloud-${id}`, kind: 'cloud', bytes: 0, facts: { diagonal: 100 }, stepId: null },

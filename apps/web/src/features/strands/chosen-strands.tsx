@@ -1,0 +1,76 @@
+import { useState } from 'react';
+import type { PieceView, ScanView } from '@amber-knit/contracts';
+import { api, problemText } from '../../api/api';
+import { useAppDispatch, useAppSelector } from '../../app/store';
+import { scanHidden } from '../../app/view-slice';
+import { Button, Notice } from '../../shared/controls';
+
+/** What can be done with several scans at once. */
+export function ChosenStrands({ piece, chosen, onDone }: { piece: PieceView; chosen: ScanView[]; onDone: () => void }) {
+  const { hidden } = useAppSelector((s) => s.view);
+  const dispatch = useAppDispatch();
+  const [run] = api.useRunOperationMutation();
+  const [label, { error }] = api.useLabelScansMutation();
+  const [setup, setSetup] = useState('');
+  const shown = chosen.filter((s) => !hidden.includes(s.id));
+  const excluded = chosen.every((s) => s.placement.state === 'excluded');
+  const move = (): void => void label({ pieceId: piece.id, scans: chosen.map((s) => s.id), setup: setup.trim() });
+  return (
+    <section aria-label="Chosen strands" className="mx-3 mt-2 flex flex-col gap-1.5 rounded-lg bg-sunk px-2 py-2">
+      <div className="flex items-center justify-between">
+        <span>
+          <b className="num">{chosen.length}</b> chosen
+        </span>
+        <Button tone="quiet" className="px-2! py-0!" onClick={onDone}>
+          None
+        </Button>
+      </div>
+      <div className="grid grid-cols-2 gap-1.5">
+        <Button
+          onClick={() => (shown.length > 0 ? shown : chosen).forEach((s) => dispatch(scanHidden(s.id)))}
+          className="px-2!"
+        >
+          {shown.length > 0 ? 'Hide' : 'Show'}
+        </Button>
+        <Button
+          className="px-2!"
+          onClick={() =>
+            void run({
+              pieceId: piece.id,
+              operationId: 'register.exclude',
+              params: { only: chosen.map((s) => s.name), exclude: !excluded },
+            })
+          }
+        >
+          {excluded ? 'Take in' : 'Exclude'}
+        </Button>
+      </div>
+      <form
+        className="flex gap-1.5"
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (setup.trim()) move();
+        }}
+      >
+        <input
+          list="chosen-setups"
+          aria-label="Setup for the chosen strands"
+          placeholder="Setup"
+          value={setup}
+          onChange={(e) => setSetup(e.target.value)}
+          maxLength={80}
+          className="min-w-0 flex-1 rounded-lg border border-[var(--field)] bg-panel px-2 py-1"
+        />
+        <datalist id="chosen-setups">
+          {piece.setups.map((s) => (
+            <option key={s} value={s} />
+          ))}
+        </datalist>
+        <Button type="submit" disabled={!setup.trim()}>
+          Move
+        </Button>
+      </form>
+      {error !== undefined && <Notice tone="error">{problemText(error)}</Notice>}
+    </section>
+  );
+}

@@ -1,0 +1,20 @@
+import type { ScanView } from '@amber-knit/contracts';
+import { orderedStrands } from './strand-order';
+
+const scan = (name: string, points: number, state: string, note = ''): ScanView =>
+  ({ name, note, setup: 'Upright', cloud: { facts: { points } }, placement: { state } }) as unknown as ScanView;
+const scans = [scan('side 10', 5, 'registered'), scan('side 2', 9, 'loose', 'shaky'), scan('foot', 7, 'placed')];
+const names = (...a: Parameters<typeof orderedStrands>): string[] => orderedStrands(...a).map((s) => s.name);
+
+test('by arrival, name with numbers, points, and what wants doing first', () => {
+  expect(names(scans, 'arrival', '')).toEqual(['side 10', 'side 2', 'foot']);
+  expect(names(scans, 'name', '')).toEqual(['foot', 'side 2', 'side 10']);
+  expect(names(scans, 'points', '')).toEqual(['side 2', 'foot', 'side 10']);
+  expect(names(scans, 'state', '')).toEqual(['side 2', 'foot', 'side 10']);
+});
+
+test('words are looked for in names, notes and setups', () => {
+  expect(names(scans, 'arrival', ' SIDE ')).toEqual(['side 10', 'side 2']);
+  expect(names(scans, 'arrival', 'shaky')).toEqual(['side 2']);
+  expect(names(scans, 'arrival', 'upright')).toHaveLength(3);
+});

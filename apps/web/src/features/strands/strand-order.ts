@@ -1,0 +1,23 @@
+import type { ScanView } from '@amber-knit/contracts';
+
+/** How strands can be ordered within their setup. */
+export const STRAND_ORDERS = { arrival: 'Arrival', name: 'Name', points: 'Points', state: 'State' } as const;
+export type StrandOrder = keyof typeof STRAND_ORDERS;
+
+/** What wants doing first. */
+const STATES = ['loose', 'placed', 'registered', 'excluded'];
+
+const collator = new Intl.Collator('en', { numeric: true });
+
+/** The strands whose name, note or setup holds the words, in the order wanted. */
+export function orderedStrands(scans: readonly ScanView[], order: StrandOrder, words: string): ScanView[] {
+  const wanted = words.trim().toLowerCase();
+  const found = scans.filter((s) => `${s.name}\n${s.note}\n${s.setup}`.toLowerCase().includes(wanted));
+  const by: Record<StrandOrder, (a: ScanView, b: ScanView) => number> = {
+    arrival: () => 0,
+    name: (a, b) => collator.compare(a.name, b.name),
+    points: (a, b) => Number(b.cloud.facts.points) - Number(a.cloud.facts.points),
+    state: (a, b) => STATES.indexOf(a.placement.state) - STATES.indexOf(b.placement.state),
+  };
+  return found.sort(by[order]);
+}

@@ -1,0 +1,100 @@
+import { Ban, Eye, EyeOff, Focus } from 'lucide-react';
+import type { ScanView } from '@amber-knit/contracts';
+import { api } from '../../api/api';
+import { useAppDispatch, useAppSelector } from '../../app/store';
+import { scanHidden, scanIsolated } from '../../app/view-slice';
+import { shortCount } from '../../shared/format';
+import { StateGlyph, stateWord } from '../../shared/state-glyph';
+import { strandColor } from '../../shared/strand-colors';
+
+/** What is being dragged: ids of scans, as JSON. */
+export const STRANDS_DRAGGED = 'application/x-strands';
+
+const ICON = 'border-0 bg-transparent p-0.5 text-muted hover:text-ink';
+
+/** One scan of the list: state, name, points; taken out, alone, hidden. Its name opens its card. */
+export function StrandRow({
+  pieceId,
+  scan,
+  chosen,
+  dragged,
+  onChoose,
+  onOpen,
+}: {
+  pieceId: string;
+  scan: ScanView;
+  chosen: boolean;
+  /** The scans that go along when this one is dragged. */
+  dragged: readonly string[];
+  onChoose: () => void;
+  onOpen: () => void;
+}) {
+  const { hidden, isolated } = useAppSelector((s) => s.view);
+  const dispatch = useAppDispatch();
+  const [run] = api.useRunOperationMutation();
+  const excluded = scan.placement.state === 'excluded';
+  const off = isolated ? isolated !== scan.id : hidden.includes(scan.id);
+  return (
+    <li
+      draggable
+      onDragStart={(e) => e.dataTransfer.setData(STRANDS_DRAGGED, JSON.stringify(dragged))}
+      className={`group flex items-center gap-1.5 px-3 py-1.5 hover:bg-sunk ${chosen ? 'bg-teal-soft' : ''} ${off ? 'opacity-60' : ''}`}
+    >
+      <label className="relative block h-[17px] w-[17px] shrink-0 cursor-pointer" title="Choose">
+        <input
+          type="checkbox"
+          aria-label={`Choose ${scan.name}`}
+          checked={chosen}
+          onChange={onChoose}
+          className="peer absolute inset-0 m-0 h-full w-full opacity-0 accent-[var(--amber)] checked:opacity-100 focus-visible:opacity-100 group-hover:opacity-100"
+        />
+        <span className="block peer-checked:invisible peer-focus-visible:invisible group-hover:invisible">
+          <StateGlyph state={scan.placement.state} color={strandColor(scan.colorIndex)} size={17} />
+        </span>
+      </label>
+      <button
+        type="button"
+        onClick={onOpen}
+        aria-label={`Card of ${scan.name}`}
+        title={scan.note ? `${scan.name}: ${scan.note}` : 'Opens its card: name, setup, colour, note'}
+        className="min-w-0 flex-1 border-0 bg-transparent p-0 text-left text-ink"
+      >
+        <span className="block truncate">{scan.name}</span>
+        <span className="num block truncate text-muted">
+          {shortCount(Number(scan.cloud.facts.points))} {stateWord(scan.placement.state)}
+        </span>
+      </button>
+      <button
+        type="button"
+        className={ICON}
+        aria-label={excluded ? `Take ${scan.name} in again` : `Exclude ${scan.name}`}
+        aria-pressed={excluded}
+        title={excluded ? 'Take in again' : 'Exclude: takes no part in registration and surface'}
+        onClick={() =>
+          void run({ pieceId, operationId: 'register.exclude', params: { only: [scan.name], exclude: !excluded } })
+        }
+      >
+        <Ban size={15} className={excluded ? 'text-brick' : ''} />
+      </button>
+      <button
+        type="button"
+        className={ICON}
+        aria-label={`Show only ${scan.name}`}
+        aria-pressed={isolated === scan.id}
+        title="Show only this"
+        onClick={() => dispatch(scanIsolated(scan.id))}
+      >
+        <Focus size={15} />
+      </button>
+      <button
+        type="button"
+        className={ICON}
+        aria-label={`${off ? 'Show' : 'Hide'} ${scan.name}`}
+        title={off ? 'Show' : 'Hide'}
+        onClick={() => dispatch(scanHidden(scan.id))}
+      >
+        {off ? <EyeOff size={15} /> : <Eye size={15} />}
+      </button>
+    </li>
+  );
+}

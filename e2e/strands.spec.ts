@@ -1,0 +1,79 @@
+import { expect, test } from '@playwright/test';
+import { ballSceneFiles } from './ball-scenes.mjs';
+
+test('scans are renamed, noted, found, chosen together and moved to another setup; undo takes it back', async ({
+  page,
+}) => {
+  test.setTimeout(180_000);
+  await page.goto('/');
+  await page.getByRole('button', { name: 'New piece' }).click();
+  await page.getByLabel('Name').fill('Kept in order');
+  await page.getByRole('button', { name: 'Make it' }).click();
+  await page.getByLabel('Scan files').setInputFiles(ballSceneFiles(6));
+  const strands = page.getByRole('complementary', { name: 'Strands' });
+  await expect(strands.getByText(/^view_\d$/)).toHaveCount(6, { timeout: 120_000 });
+
+  await strands.getByRole('button', { name: 'Card of view_2' }).click();
+  const card = page.getByRole('dialog', { name: 'view_2' });
+  await expect(card.getByText(/^[\d,]+$/).first()).toBeVisible();
+  await card.getByLabel('Name').fill('view_1');
+  await card.getByRole('button', { name: 'Save' }).click();
+  await expect(card.getByText(/There is a scan "view_1" already/)).toBeVisible();
+  await card.getByLabel('Name').fill('rim, from above');
+  await card.getByLabel('Note').fill('shaky hand');
+  await card.getByLabel('Colour 5').check();
+  await card.getByRole('button', { name: 'Save' }).click();
+  await expect(card).toBeHidden();
+  await expect(strands.getByText('rim, from above')).toBeVisible();
+
+  await strands.getByLabel('Find strands').fill('shaky');
+  await expect(strands.getByRole('listitem')).toHaveCount(1);
+  await strands.getByLabel('Find strands').fill('');
+  await strands.getByLabel('Choose view_4').check();
+  await strands.getByLabel('Choose rim, from above').check();
+  const chosen = strands.getByRole('region', { name: 'Chosen strands' });
+  await chosen.getByLabel('Setup for the chosen strands').fill('Upside down');
+  await chosen.getByRole('button', { name: 'Move' }).click();
+  const upside = strands.getByRole('region', { name: 'Upside down' });
+  await expect(upside.getByRole('listitem')).toHaveCount(2);
+  await strands.getByRole('listitem').filter({ hasText: 'view_3' }).dragTo(upside);
+  await expect(upside.getByRole('listitem')).toHaveCount(3);
+
+  const undo = page.getByRole('button', { name: 'Undo', exact: true });
+  await undo.click();
+  await expect(upside.getByRole('listitem')).toHaveCount(2);
+  await undo.click();
+  await expect(upside).toBeHidden();
+  await undo.click();
+  await expect(strands.getByText('view_2', { exact: true })).toBeVisible();
+});
+
+test('in a section only what lies in it is selected', async ({ page }) => {
+  test.setTimeout(120_000);
+  await page.goto('/');
+  await page.getByRole('button', { name: 'New piece' }).click();
+  await page.getByLabel('Name').fill('In section');
+  await page.getByRole('button', { name: 'Make it' }).click();
+  await page.getByLabel('Scan files').setInputFiles(ballSceneFiles(1));
+  const strands = page.getByRole('complementary', { name: 'Strands' });
+  await expect(strands.getByText(/^view_\d$/)).toHaveCount(1, { timeout: 60_000 });
+  await page.getByRole('link', { name: /^Clean/ }).click();
+  const select = page.getByRole('region', { name: 'Select points' });
+  const selected = async (): Promise<number> => {
+    const text = (await select.getByRole('status', { name: 'Selection' }).textContent()) ?? '';
+    return Number(/[\d,]+/.exec(text)?.[0].replaceAll(',', '') ?? 0);
+  };
+  await select.getByRole('button', { name: 'Lasso' }).click();
+  await select.getByRole('button', { name: 'All', exact: true }).click();
+  await expect.poll(selected).toBeGreaterThan(1000);
+  const all = await selected();
+  await page.getByRole('button', { name: 'Section' }).click();
+  const section = page.getByRole('region', { name: 'Section' });
+  await section.getByRole('button', { name: 'Across X' }).click();
+  await section.getByLabel('Thickness').fill('20');
+  await select.getByRole('button', { name: 'All', exact: true }).click();
+  await expect.poll(selected).toBeLessThan(0.25 * all);
+  expect(await selected()).toBeGreaterThan(0.02 * all);
+  await page.getByRole('button', { name: 'Section' }).click();
+  await expect(section).toBeHidden();
+});
