@@ -9,7 +9,9 @@ import { parseArgs } from 'node:util';
 import { chromium } from '@playwright/test';
 import { browserOptions } from './browser-options.mjs';
 import { ballSceneFiles } from './ball-scenes.mjs';
+import { depthRoundFile } from './depth-round.mjs';
 import { evenWheelFiles } from './even-wheel.mjs';
+import { unsureFiles } from './unsure-files.mjs';
 
 const { values } = parseArgs({
   options: {
@@ -177,6 +179,29 @@ if (wanted('by-hand')) {
       }
     }
     await page.waitForTimeout(2500);
+  });
+}
+
+if (wanted('import')) {
+  const trial = await call('POST', 'pieces', { name: 'A day’s scans' });
+  await picture('import', `/pieces/${trial.id}/bench/capture`, async () => {
+    await page.getByLabel('Scan files').setInputFiles(unsureFiles());
+    await page.getByText('Columns of lip.csv').waitFor();
+    await page.getByText('ear.ply: which unit?').waitFor({ timeout: 60_000 });
+    await page.waitForTimeout(1500);
+  });
+}
+
+if (wanted('frames')) {
+  const trial = await call('POST', 'pieces', { name: 'Jug, one round' });
+  await page.goto(`${base}/pieces/${trial.id}/bench/capture`);
+  await page.getByLabel('Scan files').setInputFiles([depthRoundFile(48, [9, 27, 28])]);
+  await page.getByRole('complementary', { name: 'Strands' }).getByText('jug round').waitFor({ timeout: 90_000 });
+  await picture('frames', `/pieces/${trial.id}/bench/clean`, async () => {
+    await page.getByRole('region', { name: 'Frames', exact: true }).getByRole('button', { name: 'Open' }).click();
+    await page.getByText('frames seem faulty').waitFor({ timeout: 60_000 });
+    await page.getByRole('button', { name: 'Next worst' }).click();
+    await page.waitForTimeout(3000);
   });
 }
 

@@ -57,7 +57,7 @@ test('refused inputs end with 3 and name the file and the fault', async () => {
     ['letter.stl', 'Dear colleague, the scan is attached. '.repeat(9), /not an STL file/],
     ['ten.ply', writePly({ positions: Float32Array.from({ length: 30 }, (_, i) => i) }), /holds 10 points/],
     ['metres.ply', writePly({ positions: Float32Array.from({ length: 900 }, (_, i) => 0.0001 * i) }), /--units/],
-    ['packed.ply', Uint8Array.from([0x50, 0x4b, 3, 4, 9, 9]), /archive/],
+    ['packed.ply', Uint8Array.from([0x50, 0x4b, 3, 4, 9, 9]), /cut off or damaged/],
   ];
   for (const [name, bytes, message] of cases) {
     const r = await amberknit('run', '--in', put(name, bytes), '--out', join(dir, 'never'));

@@ -53,7 +53,7 @@ test('a renamed scan keeps its place, through undo, redo and further steps', asy
   expect(placed(await harness.piece(piece.id))).toEqual(placed(before));
   for (let i = 0; i < 3; i++) await harness.http().post(`/api/pieces/${piece.id}/redo`).expect(200);
   expect(placed(await harness.piece(piece.id))[1].slice(0, 2)).toEqual(['handle side', 'excluded']);
-});
+}, 60_000);
 
 test('several scans move to another setup; names stay unique; what can’t be is refused', async () => {
   const piece = await harness.newPiece();
@@ -70,4 +70,4 @@ test('several scans move to another setup; names stay unique; what can’t be is
   await label(piece.id, { scans: [ids[0]], name: '   ' }, 400);
   await label(piece.id, { scans: [] }, 400);
   await label(piece.id, { scans: [piece.id], name: 'c' }, 400);
-});
+}, 60_000);

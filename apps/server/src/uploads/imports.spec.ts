@@ -44,7 +44,7 @@ test('a doubtful unit is asked, answered, and the answer takes the same file', a
     .post(`/api/steps/${refused.id}/again`)
     .send({ params: { unit: 'furlong' } })
     .expect(400);
-});
+}, 60_000);
 
 test('a mixed archive gives its scans, placed as its E57 file says, under names that are free', async () => {
   const piece = await harness.newPiece();
@@ -66,7 +66,7 @@ test('a mixed archive gives its scans, placed as its E57 file says, under names 
   expect(states).toEqual({ right: 'loose', left: 'placed', 'right 2': 'placed', third: 'loose' });
   const moved = scanList.find((s) => s.name === 'right 2')!.placement.pieceFromScan;
   expect(moved[12]).toBeCloseTo(70, 6);
-});
+}, 60_000);
 
 test('hostile files change nothing', async () => {
   const piece = await harness.newPiece();

@@ -62,7 +62,7 @@ export function ColumnsDialog({
   const twice = columns.find((c, i) => c !== '-' && columns.indexOf(c) !== i);
   const change = (k: number, role: ColumnRole): void => setColumns(columns.map((c, i) => (i === k ? role : c)));
   return (
-    <Dialog open onClose={() => onDone(null, false)} className="relative z-20">
+    <Dialog open onClose={() => onDone(null, false)} className="relative z-20 focus:outline-none">
       <div className="fixed inset-0 bg-black/40" aria-hidden />
       <div className="fixed inset-0 flex items-center justify-center p-4">
         <DialogPanel className="flex max-h-full w-full max-w-3xl flex-col rounded-xl border border-line bg-panel p-5">

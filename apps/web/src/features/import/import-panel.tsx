@@ -2,6 +2,7 @@ import { useRef } from 'react';
 import { FolderUp, Upload } from 'lucide-react';
 import type { PieceView } from '@amber-knit/contracts';
 import { Button } from '../../shared/controls';
+import { SetupInput } from '../../shared/setup-input';
 import { chosenFiles } from './dropped-files';
 import { CHOOSABLE } from './group-files';
 import { useImporting } from './import-context';
@@ -22,12 +23,7 @@ export function ImportPanel({ piece }: { piece: PieceView }) {
       </p>
       <label className="grid grid-cols-[1fr_10rem] items-center gap-2">
         Setup
-        <input list="setups" value={setup} onChange={(e) => setSetup(e.target.value)} maxLength={80} className={box} />
-        <datalist id="setups">
-          {piece.setups.map((s) => (
-            <option key={s} value={s} />
-          ))}
-        </datalist>
+        <SetupInput setups={piece.setups} value={setup} onChange={setSetup} className="min-w-0" />
       </label>
       <label className="grid grid-cols-[1fr_10rem] items-center gap-2">
         Unit in the files

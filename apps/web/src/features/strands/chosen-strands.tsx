@@ -4,6 +4,7 @@ import { api, problemText } from '../../api/api';
 import { useAppDispatch, useAppSelector } from '../../app/store';
 import { scanHidden } from '../../app/view-slice';
 import { Button, Notice } from '../../shared/controls';
+import { SetupInput } from '../../shared/setup-input';
 
 /** What can be done with several scans at once. */
 export function ChosenStrands({ piece, chosen, onDone }: { piece: PieceView; chosen: ScanView[]; onDone: () => void }) {
@@ -52,20 +53,13 @@ export function ChosenStrands({ piece, chosen, onDone }: { piece: PieceView; cho
           if (setup.trim()) move();
         }}
       >
-        <input
-          list="chosen-setups"
-          aria-label="Setup for the chosen strands"
-          placeholder="Setup"
+        <SetupInput
+          label="Setup for the chosen strands"
+          setups={piece.setups}
           value={setup}
-          onChange={(e) => setSetup(e.target.value)}
-          maxLength={80}
-          className="min-w-0 flex-1 rounded-lg border border-[var(--field)] bg-panel px-2 py-1"
+          onChange={setSetup}
+          className="min-w-0 flex-1"
         />
-        <datalist id="chosen-setups">
-          {piece.setups.map((s) => (
-            <option key={s} value={s} />
-          ))}
-        </datalist>
         <Button type="submit" disabled={!setup.trim()}>
           Move
         </Button>

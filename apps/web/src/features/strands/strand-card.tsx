@@ -4,6 +4,7 @@ import type { PieceView, ScanView } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
 import { Button, Notice } from '../../shared/controls';
 import { mm } from '../../shared/format';
+import { SetupInput } from '../../shared/setup-input';
 import { stateWord } from '../../shared/state-glyph';
 import { STRAND_COLORS, strandColor } from '../../shared/strand-colors';
 
@@ -35,7 +36,7 @@ export function StrandCard({ piece, scan, onClose }: { piece: PieceView; scan: S
   const changed =
     name.trim() !== scan.name || setup.trim() !== scan.setup || note !== scan.note || colorIndex !== scan.colorIndex;
   return (
-    <Dialog open onClose={onClose} className="relative z-20">
+    <Dialog open onClose={onClose} className="relative z-20 focus:outline-none">
       <div className="fixed inset-0 bg-black/40" aria-hidden />
       <div className="fixed inset-0 flex items-center justify-center p-4">
         <DialogPanel className="w-full max-w-md rounded-xl border border-line bg-panel p-5">
@@ -53,19 +54,7 @@ export function StrandCard({ piece, scan, onClose }: { piece: PieceView; scan: S
             </label>
             <label className="block">
               Setup
-              <input
-                className={FIELD}
-                list="card-setups"
-                value={setup}
-                onChange={(e) => setSetup(e.target.value)}
-                maxLength={80}
-                required
-              />
-              <datalist id="card-setups">
-                {piece.setups.map((s) => (
-                  <option key={s} value={s} />
-                ))}
-              </datalist>
+              <SetupInput setups={piece.setups} value={setup} onChange={setSetup} className="w-full" />
             </label>
             <fieldset className="m-0 border-0 p-0">
               <legend className="p-0">Colour</legend>
