@@ -129,12 +129,14 @@ test('a turntable run: empty support learned, shape from twelve stops, colour fr
   await expect(page.getByLabel('When finished')).toHaveValue('keep');
   await page.getByRole('button', { name: 'Record' }).click();
   // The page goes away in the middle of the run: the stops taken are stored, and the run goes on with the next.
-  await expect(said).toContainText('Stop 5 of 12', { timeout: 120_000 });
+  // A stop may take less than a second: it is looked at often.
+  const often = { intervals: [100], timeout: 120_000 };
+  await expect.poll(() => said.textContent(), often).toMatch(/Stop [5-8] of 12/);
   await page.reload();
   const left = page.getByRole('region', { name: 'Unfinished captures' });
-  await expect(left).toContainText(/[45] frames stored/, { timeout: 30_000 });
+  await expect(left).toContainText(/[4-8] frames stored/, { timeout: 30_000 });
   await left.getByRole('button', { name: 'Resume' }).click();
-  await expect(said).toContainText(/Stop [56] of 12/, { timeout: 60_000 });
+  await expect.poll(() => said.textContent(), often).toMatch(/Stop [5-9] of 12/);
   await expect(said).toContainText('12 stops aligned', { timeout: 180_000 });
   await page.getByRole('button', { name: 'Finish this scan' }).click();
   await expect(page.getByText('Scan 1', { exact: true }).first()).toBeVisible({ timeout: 90_000 });

@@ -39,6 +39,19 @@ test('scans are renamed, noted, found, chosen together and moved to another setu
   await strands.getByRole('listitem').filter({ hasText: 'view_3' }).dragTo(upside);
   await expect(upside.getByRole('listitem')).toHaveCount(3);
 
+  // Any version is one click away, and back.
+  const versions = page.getByRole('button', { name: 'Versions' });
+  await versions.click();
+  await page.getByRole('menuitem', { name: /^Import scans.*view_6/ }).click();
+  await expect(upside).toBeHidden();
+  await expect(strands.getByText('view_2', { exact: true })).toBeVisible();
+  await versions.click();
+  await page
+    .getByRole('menuitem', { name: /undone/ })
+    .first()
+    .click();
+  await expect(upside.getByRole('listitem')).toHaveCount(3);
+
   const undo = page.getByRole('button', { name: 'Undo', exact: true });
   await undo.click();
   await expect(upside.getByRole('listitem')).toHaveCount(2);
@@ -46,6 +59,13 @@ test('scans are renamed, noted, found, chosen together and moved to another setu
   await expect(upside).toBeHidden();
   await undo.click();
   await expect(strands.getByText('view_2', { exact: true })).toBeVisible();
+
+  // Doubled within the piece: written into a file and brought in from it.
+  await strands.getByLabel('Choose view_5').check();
+  await strands.getByLabel('Choose view_4').uncheck();
+  await strands.getByLabel('Choose view_2').uncheck();
+  await chosen.getByRole('button', { name: 'Copy' }).click();
+  await expect(strands.getByText('view_5 2', { exact: true })).toBeVisible({ timeout: 60_000 });
 });
 
 test('in a section only what lies in it is selected', async ({ page }) => {

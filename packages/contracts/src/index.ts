@@ -98,6 +98,16 @@ export interface ScanView {
   placement: PlacementView;
 }
 
+/** A state that the piece was in: one can go back to it, or forward again. */
+export interface VersionView {
+  id: string;
+  /** What led to it. */
+  title: string;
+  detail: string;
+  at: string;
+  place: 'before' | 'current' | 'after';
+}
+
 /** What can be scanned with; without any, `reason` says why. */
 export interface DeviceList {
   devices: DeviceInfo[];

@@ -5,6 +5,7 @@ import { captureLive } from './capture-live.js';
 import { checkInspect } from './check-inspect.js';
 import { cleanCut } from './clean-cut.js';
 import { cleanFrames } from './clean-frames.js';
+import { cleanRescale } from './clean-rescale.js';
 import { cleanStrays } from './clean-strays.js';
 import { cleanSupport } from './clean-support.js';
 import { cleanThin } from './clean-thin.js';
@@ -31,6 +32,7 @@ export const OPERATIONS = [
   cleanCut,
   cleanFrames,
   cleanThin,
+  cleanRescale,
   registerAutomatic,
   registerFine,
   registerChoose,

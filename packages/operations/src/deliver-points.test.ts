@@ -1,5 +1,5 @@
 import { loosePlacement, type Placement, type Scan } from '@amber-knit/core/geometry';
-import { readScanFile } from '@amber-knit/core/io';
+import { readScanFile, readScanFiles } from '@amber-knit/core/io';
 import { fromTwist, identity } from '@amber-knit/core/math';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { deliverPoints, DeliverPointsParams } from './deliver-points.js';
@@ -30,6 +30,25 @@ test.each(['ply', 'pcd', 'xyz'] as const)('placed scans are written as %s in the
   near(r.positions, [0, 0, 0, 0, 1, 0, 0.5, 10, 0, -0.5, 10, 0]);
   near(r.normals!, [1, 0, 0, 1, 0, 0, 0, 1, 0, 0, 1, 0]);
   expect(Array.from(r.colors!)).toEqual([1, 2, 3, 4, 5, 6, 1, 2, 3, 4, 5, 6]);
+});
+
+test('E57 keeps the scans apart, with their places and sensors; named scans need no place', async () => {
+  const seen = scans.map((s, i) => ({ ...s, viewpoints: [[i, 2, 300] as [number, number, number]] }));
+  const params = { ...new DeliverPointsParams(), format: 'e57' as const };
+  const all = await deliverPoints.run({ scans: seen, placements }, params, createRunContext());
+  expect(all.figures).toMatchObject({ scans: 2, unit: 'm' });
+  const only = ['C', 'B'];
+  const { outputs } = await deliverPoints.run({ scans: seen, placements }, { ...params, only }, createRunContext());
+  const [c, b] = await readScanFiles(outputs.file.bytes, outputs.file.name);
+  expect([c.name, c.pieceFromScan, c.viewpoints]).toEqual(['C', undefined, [[2, 2, 300]]]);
+  expect(b.name).toBe('B');
+  b.pieceFromScan!.forEach((v, i) => expect(v).toBeCloseTo(placements[1].pieceFromScan[i], 9));
+  // Without any piece of news about the sensor there is none, whatever the pose.
+  const blind = await deliverPoints.run({ scans, placements }, { ...params, only: ['A'] }, createRunContext());
+  expect((await readScanFiles(blind.outputs.file.bytes, 'a.e57'))[0].viewpoints).toBeUndefined();
+  await expect(
+    deliverPoints.run({ scans, placements }, { ...params, only: ['D'] }, createRunContext()),
+  ).rejects.toThrow(/no scan "D"/);
 });
 
 test('without any place it says what to do', async () => {

@@ -1,12 +1,19 @@
-import { placedScans, pointCount, type PointCloud, type Scan } from '@amber-knit/core/geometry';
+import {
+  hasPlace,
+  placedScans,
+  pointCount,
+  sensorPositions,
+  type PointCloud,
+  type Scan,
+} from '@amber-knit/core/geometry';
 import type { Mat4 } from '@amber-knit/core/math';
 import { fileBase } from './deliver-export.js';
-import { count } from './each-scan.js';
+import { count, EachScanParams, scanNamed } from './each-scan.js';
 import { defineOperation } from './operation.js';
 import { ChoiceParam, TextParam } from './params.js';
 import { UNITS, type Unit } from './units.js';
 
-export class DeliverPointsParams {
+export class DeliverPointsParams extends EachScanParams {
   @TextParam({ title: 'Name', help: 'Name of the file, without ending.' })
   name = 'points';
 
@@ -27,49 +34,77 @@ export class DeliverPointsParams {
 
 export const deliverPoints = defineOperation({
   id: 'deliver.points',
-  version: 2,
+  version: 3,
   stage: 'deliver',
   title: 'Export the points',
-  help: 'Writes the measured points of all scans that have their place into one file, as they stand in the piece. Loose scans stay out.',
-  needs: ['scans', 'placements'],
+  help: 'Writes the measured points of all scans that have their place into one file, as they stand in the piece. Loose scans stay out, unless they are named and E57 keeps them apart.',
+  needs: ['scans'],
+  uses: ['placements'],
   gives: ['file'],
   params: DeliverPointsParams,
+  reads: (params) => params.only,
   suggest: (stats) => (stats.name ? { name: stats.name } : {}),
-  async run({ scans, placements }, params, ctx) {
-    const { transformPoints, rotateVectors } = await import('@amber-knit/core/math');
-    const { writeE57, writePcd, writePly, writeXyz } = await import('@amber-knit/core/io');
-    const placed = placedScans(scans, placements).map((p) => ({ scan: p.scan, pose: p.placement.pieceFromScan }));
-    ctx.checkpoint(0.1, 'Joining points');
-    const points = placed.reduce((n, { scan }) => n + pointCount(scan.cloud), 0);
-    const result = (bytes: Uint8Array, unit: Unit) => {
-      const name = `${fileBase(params.name)}.${params.format}`;
-      const file = { name, mediaType: 'application/octet-stream', bytes };
-      const figures = { file: name, points, scans: placed.length, bytes: bytes.length, unit };
-      return { outputs: { file }, figures };
-    };
-    if (params.format === 'e57') {
-      const named = placed.map(({ scan, pose }) => ({ name: scan.name, cloud: scan.cloud, pieceFromScan: pose }));
-      return result(writeE57(named), 'm');
-    }
-    const factor = 1 / UNITS[params.unit];
-    const cloud = joined(placed, {
-      points: (m, p) => {
-        const out = transformPoints(m, p);
-        return factor === 1 ? out : out.map((v) => v * factor);
+  async run({ scans: all, placements = [] }, params, ctx) {
+    const chosen = params.only.length === 0 ? all : params.only.map((name) => scanNamed(all, name));
+    // Where scans are kept apart, those that were named need no place.
+    const loose = params.format === 'e57' && params.only.length > 0;
+    const places = new Map(placements.filter(hasPlace).map((p) => [p.name, p.pieceFromScan]));
+    const scans: PlacedScan[] = loose
+      ? chosen.map((scan) => ({ scan, pose: places.get(scan.name) }))
+      : placedScans(chosen, placements).map((p) => ({ scan: p.scan, pose: p.placement.pieceFromScan }));
+    ctx.checkpoint(0.1, 'Writing');
+    const bytes = await fileOf(scans, params);
+    const file = { name: `${fileBase(params.name)}.${params.format}`, mediaType: 'application/octet-stream', bytes };
+    return {
+      outputs: { file },
+      figures: {
+        file: file.name,
+        points: scans.reduce((n, { scan }) => n + pointCount(scan.cloud), 0),
+        scans: scans.length,
+        bytes: bytes.length,
+        unit: params.format === 'e57' ? 'm' : params.unit,
       },
-      normals: rotateVectors,
-    });
-    ctx.checkpoint(0.6, 'Writing');
-    const comments = [`unit ${params.unit}`, 'Z up', `${placed.length} scans`];
-    const write = { pcd: writePcd, xyz: writeXyz, ply: (c: PointCloud) => writePly({ ...c, comments }) };
-    return result(write[params.format](cloud), params.unit);
+    };
   },
   summarize: (f) => `${f.file}: ${count(f.points)} points of ${f.scans} scans, in ${f.unit}`,
 });
 
+interface PlacedScan {
+  scan: Scan;
+  /** pieceFromScan, where it has one. */
+  pose?: Mat4;
+}
+
+async function fileOf(scans: PlacedScan[], { format, unit }: DeliverPointsParams): Promise<Uint8Array> {
+  const { writeE57, writePcd, writePly, writeXyz } = await import('@amber-knit/core/io');
+  if (format === 'e57') {
+    return writeE57(
+      scans.map(({ scan, pose }) => ({
+        name: scan.name,
+        cloud: scan.cloud,
+        pieceFromScan: pose,
+        viewpoints: sensorPositions(scan),
+      })),
+    );
+  }
+  const { identity, rotateVectors, transformPoints } = await import('@amber-knit/core/math');
+  const factor = 1 / UNITS[unit];
+  const placed = scans.map(({ scan, pose }) => ({ scan, pose: pose ?? identity() }));
+  const cloud = joined(placed, {
+    points: (m, p) => {
+      const out = transformPoints(m, p);
+      return factor === 1 ? out : out.map((v) => v * factor);
+    },
+    normals: rotateVectors,
+  });
+  if (format === 'pcd') return writePcd(cloud);
+  if (format === 'xyz') return writeXyz(cloud);
+  return writePly({ ...cloud, comments: [`unit ${unit}`, 'Z up', `${scans.length} scans`] });
+}
+
 /** All clouds in the piece's frame; normals and colours if every scan has them. */
 function joined(
-  placed: readonly { scan: Scan; pose: Mat4 }[],
+  placed: readonly Required<PlacedScan>[],
   turn: {
     points: (m: Mat4, p: Float32Array) => Float32Array;
     normals: (m: Mat4, v: Float32Array) => Float32Array;

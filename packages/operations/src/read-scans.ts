@@ -5,7 +5,7 @@ import { GeometryError } from '@amber-knit/core/runtime';
 import { UNITS, type Unit } from './units.js';
 
 export interface ReadScansOptions {
-  /** Name of the scan if the file holds just one; its own, or the file's, if empty. */
+  /** Name of the scan if the file holds just one; if empty, the one it has inside, else the file's. */
   name?: string;
   unit: Unit | 'auto';
   viewpoint: 'auto' | 'origin' | 'none';
@@ -52,7 +52,7 @@ async function scansOf(files: ScanFile[], fileName: string, options: ReadScansOp
   files.forEach((file) => assertScan(file, file.name ?? base));
   if (options.unit === 'auto') assertPlausibleUnit(files, options.expected ?? 0);
   for (const file of files) {
-    const own = (files.length === 1 ? options.name || base : file.name || base).slice(0, 80);
+    const own = ((files.length === 1 && options.name) || file.name || base).slice(0, 80);
     let name = own;
     for (let k = 2; taken.has(name); k++) name = `${own} ${k}`;
     taken.add(name);
@@ -104,7 +104,7 @@ function viewpointOf(
   { viewpoint }: ReadScansOptions,
 ): Pick<Scan, 'viewpoints'> | undefined {
   if (viewpoint === 'none') return undefined;
-  if (file.viewpoint) return { viewpoints: [file.viewpoint] };
+  if (file.viewpoints) return { viewpoints: file.viewpoints };
   const origin: Vec3 = [0, 0, 0];
   const fromOrigin = viewpoint === 'origin' || (!file.indices && !file.normals && looksFromOrigin(positions));
   return fromOrigin ? { viewpoints: [origin] } : undefined;

@@ -179,6 +179,38 @@ export class PieceStore {
     });
   }
 
+  /** The states from the first to the current one, then those that can be redone, in order. */
+  async line(pieceId: string): Promise<{ before: PieceState[]; current?: PieceState; after: PieceState[] }> {
+    const manager = this.db.manager;
+    const piece = await manager.findOneByOrFail(Piece, { id: pieceId });
+    const states = new Map((await manager.findBy(PieceState, { pieceId })).map((s) => [s.id, s]));
+    const current = piece.stateId ? states.get(piece.stateId) : undefined;
+    const before: PieceState[] = [];
+    for (let at = current?.parentId; at; at = states.get(at)?.parentId) {
+      const state = states.get(at);
+      if (state) before.unshift(state);
+    }
+    const after = piece.redo.map((id) => states.get(id)!).reverse();
+    return { before, current, after };
+  }
+
+  /** Goes to a state of the line; those left behind can be redone. @returns false if it is not one of them */
+  async moveTo(pieceId: string, stateId: string): Promise<boolean> {
+    const { before, current, after } = await this.line(pieceId);
+    const line = [...before, ...(current ? [current] : []), ...after].map((s) => s.id);
+    const to = line.indexOf(stateId);
+    if (to < 0) return false;
+    return this.db.transaction(async (manager) => {
+      const piece = await manager.findOneOrFail(Piece, { where: { id: pieceId }, lock: { mode: 'pessimistic_write' } });
+      if (piece.stateId !== (current?.id ?? null)) return false;
+      piece.stateId = stateId;
+      // The next one to redo comes last.
+      piece.redo = line.slice(to + 1).reverse();
+      await manager.save(piece);
+      return true;
+    });
+  }
+
   /** Moves back (or, for redo, forward again) by one state. @returns false if there is nothing to move to */
   async move(pieceId: string, direction: 'undo' | 'redo'): Promise<boolean> {
     return this.db.transaction(async (manager) => {

@@ -31,7 +31,7 @@ import {
 import type { Response } from 'express';
 import { Readable } from 'node:stream';
 import { DataSource } from 'typeorm';
-import type { OperationView, PieceSummary, PieceView } from '@amber-knit/contracts';
+import type { OperationView, PieceSummary, PieceView, VersionView } from '@amber-knit/contracts';
 import { findOperation, OPERATIONS, paramFields } from '@amber-knit/operations';
 import { Artifact } from '../database/entities.js';
 import { BlobStore } from '../storage/blob-store.js';
@@ -161,6 +161,19 @@ export class PiecesController {
   @ApiOperation({ summary: 'Goes forward again' })
   redo(@Param('id', ParseUUIDPipe) id: string): Promise<PieceView> {
     return this.pieces.move(id, 'redo');
+  }
+
+  @Get('pieces/:id/versions')
+  @ApiOperation({ summary: 'The states on the way to where the piece stands, and those that can be redone' })
+  versions(@Param('id', ParseUUIDPipe) id: string): Promise<VersionView[]> {
+    return this.pieces.versions(id);
+  }
+
+  @Post('pieces/:id/versions/:state')
+  @HttpCode(200)
+  @ApiOperation({ summary: 'Goes to a version, back or forward; nothing is deleted' })
+  moveTo(@Param('id', ParseUUIDPipe) id: string, @Param('state', ParseUUIDPipe) state: string): Promise<PieceView> {
+    return this.pieces.moveTo(id, state);
   }
 
   @Get('pieces/:id/suggestions')

@@ -1,11 +1,12 @@
-import { ConflictException, Injectable } from '@nestjs/common';
+import { ConflictException, Injectable, NotFoundException } from '@nestjs/common';
 import { DataSource, In } from 'typeorm';
-import type { PieceSummary, PieceView, PlanAnswers } from '@amber-knit/contracts';
+import type { PieceSummary, PieceView, PlanAnswers, VersionView } from '@amber-knit/contracts';
 import { summarizeScans, type PieceStats } from '@amber-knit/operations';
 import { advise } from '@amber-knit/planning';
-import { Piece, Step, type ScanLabel } from '../database/entities.js';
+import { Piece, Step, type PieceState, type ScanLabel } from '../database/entities.js';
 import { BlobStore } from '../storage/blob-store.js';
 import { CHANNELS, StepQueue } from '../steps/step-queue.js';
+import { stepView } from '../steps/step-view.js';
 import { PieceStore } from './piece-store.js';
 import { buildPieceView } from './piece-view.js';
 
@@ -53,8 +54,7 @@ export class PiecesService {
    */
   async label(id: string, scanIds: string[], label: ScanLabel): Promise<PieceView> {
     await this.db.manager.findOneByOrFail(Piece, { id });
-    const open = await this.db.manager.existsBy(Step, { pieceId: id, status: In(['queued', 'running']) });
-    if (open) throw new ConflictException('A step is running. Change the scan once it has come to its end.');
+    await this.assertSettled(id, 'Change the scan once it has come to its end.');
     await this.store.label(id, scanIds, label);
     await this.queue.notify(CHANNELS.piece, id);
     return this.view(id);
@@ -65,6 +65,33 @@ export class PiecesService {
     await this.db.manager.findOneByOrFail(Piece, { id });
     if (await this.store.move(id, direction)) await this.queue.notify(CHANNELS.piece, id);
     return this.view(id);
+  }
+
+  /** Every state on the way to where the piece stands, and those that can be redone. */
+  async versions(id: string): Promise<VersionView[]> {
+    const { before, current, after } = await this.store.line(id);
+    const steps = new Map((await this.db.manager.findBy(Step, { pieceId: id })).map((s) => [s.id, stepView(s)]));
+    const view =
+      (place: VersionView['place']) =>
+      (state: PieceState): VersionView => {
+        const step = state.stepId ? steps.get(state.stepId) : undefined;
+        const title = step?.title ?? (state.parentId ? 'Names, setups or notes of scans' : 'Empty piece');
+        return { id: state.id, title, detail: step?.summary ?? '', at: state.createdAt.toISOString(), place };
+      };
+    return [...before.map(view('before')), ...(current ? [view('current')(current)] : []), ...after.map(view('after'))];
+  }
+
+  /** @throws NotFoundException if the state is not one to go to; ConflictException while a step runs */
+  async moveTo(id: string, stateId: string): Promise<PieceView> {
+    await this.assertSettled(id, 'Go to another version once it has come to its end.');
+    if (!(await this.store.moveTo(id, stateId))) throw new NotFoundException('There is no such version to go to.');
+    await this.queue.notify(CHANNELS.piece, id);
+    return this.view(id);
+  }
+
+  private async assertSettled(pieceId: string, advice: string): Promise<void> {
+    const open = await this.db.manager.existsBy(Step, { pieceId, status: In(['queued', 'running']) });
+    if (open) throw new ConflictException(`A step is running. ${advice}`);
   }
 
   /** Facts for suggested parameters, from what is stored beside the data. */

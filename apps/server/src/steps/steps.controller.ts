@@ -1,6 +1,6 @@
 import { Body, Controller, Get, HttpCode, Param, ParseUUIDPipe, Post } from '@nestjs/common';
 import { ApiOperation, ApiProperty, ApiPropertyOptional, ApiTags } from '@nestjs/swagger';
-import { IsInt, IsObject, IsOptional, IsString, Max, MaxLength, Min } from 'class-validator';
+import { IsInt, IsObject, IsOptional, IsString, IsUUID, Length, Max, MaxLength, Min } from 'class-validator';
 import type { StepView } from '@amber-knit/contracts';
 import { StepsService } from './steps.service.js';
 
@@ -33,6 +33,18 @@ export class AgainBody {
   params?: Record<string, unknown>;
 }
 
+export class ImportBody {
+  @ApiProperty({ description: 'A file that a step made, of this piece or another' })
+  @IsUUID()
+  artifact: string;
+
+  @ApiPropertyOptional({ example: 'Upright' })
+  @IsOptional()
+  @IsString()
+  @Length(1, 80)
+  setup?: string;
+}
+
 @ApiTags('Steps')
 @Controller('api')
 export class StepsController {
@@ -43,6 +55,13 @@ export class StepsController {
   @ApiOperation({ summary: 'Queues a run of an operation' })
   enqueue(@Param('id', ParseUUIDPipe) id: string, @Body() body: NewStepBody): Promise<StepView> {
     return this.steps.enqueue(id, body.operationId, body.params ?? {}, body.seed ?? 1);
+  }
+
+  @Post('pieces/:id/imports')
+  @HttpCode(202)
+  @ApiOperation({ summary: 'Brings the scans of a file in that a step made, in this piece or another' })
+  import(@Param('id', ParseUUIDPipe) id: string, @Body() { artifact, setup }: ImportBody): Promise<StepView> {
+    return this.steps.importArtifact(id, artifact, setup ?? 'Setup 1');
   }
 
   @Get('pieces/:id/steps')

@@ -3,7 +3,7 @@ import { DataSource } from 'typeorm';
 import type { StepView } from '@amber-knit/contracts';
 import { findOperation, parseParams } from '@amber-knit/operations';
 import { GeometryError } from '@amber-knit/core/runtime';
-import { Piece, Step } from '../database/entities.js';
+import { Artifact, Piece, Step } from '../database/entities.js';
 import { PiecesService } from '../pieces/pieces.service.js';
 import { CHANNELS, StepQueue } from './step-queue.js';
 import { stepView } from './step-view.js';
@@ -54,6 +54,14 @@ export class StepsService {
     await this.queue.send(step.id);
     await this.queue.notify(CHANNELS.step, step.id);
     return stepView(await this.db.manager.findOneByOrFail(Step, { id: step.id }));
+  }
+
+  /** Queues an import of a file that a step made. @throws GeometryError `invalid-parameter` if it is none */
+  async importArtifact(pieceId: string, artifactId: string, setup: string): Promise<StepView> {
+    const file = await this.db.manager.findOneByOrFail(Artifact, { id: artifactId });
+    if (file.kind !== 'file') throw new GeometryError('invalid-parameter', 'Only files can be brought in.');
+    const name = String(file.facts.name ?? 'scans');
+    return this.enqueue(pieceId, 'capture.import', {}, 1, { sha256: file.blobSha256, name, setup });
   }
 
   /**

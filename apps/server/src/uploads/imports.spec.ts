@@ -68,6 +68,31 @@ test('a mixed archive gives its scans, placed as its E57 file says, under names 
   expect(moved[12]).toBeCloseTo(70, 6);
 }, 60_000);
 
+test('scans are copied to another piece by way of a file, with their places', async () => {
+  const from = await harness.newPiece('From');
+  const e57 = writeE57([
+    { name: 'left', cloud: { positions }, pieceFromScan: fromTranslation(0, 0, 0), viewpoints: [[0, 0, 0]] },
+    { name: 'right', cloud: { positions }, pieceFromScan: fromTranslation(70, 0, 0), viewpoints: [[0, 0, 0]] },
+  ]);
+  await harness.finished(await harness.upload(from.id, 'both.e57', e57));
+  const params = { name: 'from From', format: 'e57', only: ['left', 'right'] };
+  const step = await harness.enqueue(from.id, 'deliver.points', params);
+  const written = await harness.finished(step.id);
+  const to = await harness.newPiece('To');
+  const send = (body: object, status: number) =>
+    harness.http().post(`/api/pieces/${to.id}/imports`).send(body).expect(status);
+  const { body } = await send({ artifact: written.outputs[0], setup: 'Copied' }, 202);
+  expect(await harness.finished((body as StepView).id)).toMatchObject({ status: 'done', sourceName: 'from From.e57' });
+  const copied = await harness.piece(to.id);
+  expect(copied.scanList.map((s) => [s.name, s.setup, s.placement.state])).toEqual([
+    ['left', 'Copied', 'placed'],
+    ['right', 'Copied', 'placed'],
+  ]);
+  expect(copied.scanList[1].placement.pieceFromScan[12]).toBeCloseTo(70, 6);
+  await send({ artifact: copied.scanList[0].cloud.id }, 400);
+  await send({ artifact: to.id }, 404);
+}, 60_000);
+
 test('hostile files change nothing', async () => {
   const piece = await harness.newPiece();
   const before = await harness.piece(piece.id);

@@ -9,6 +9,7 @@ import type {
   Problem,
   ServerEvent,
   StepView,
+  VersionView,
 } from '@amber-knit/contracts';
 
 /** All calls to the server; server events keep the cache true (see `server-events`). */
@@ -74,12 +75,25 @@ export const api = createApi({
       query: ({ pieceId, ...body }) => ({ url: `pieces/${pieceId}/steps`, method: 'POST', body }),
       invalidatesTags: (_r, _e, { pieceId }) => [{ type: 'Steps', id: pieceId }],
     }),
+    /** Brings in the scans of a file that a step made. */
+    importFile: build.mutation<StepView, { pieceId: string; artifact: string }>({
+      query: ({ pieceId, artifact }) => ({ url: `pieces/${pieceId}/imports`, method: 'POST', body: { artifact } }),
+      invalidatesTags: (step) => (step ? [{ type: 'Steps', id: step.pieceId }] : []),
+    }),
     /** Runs a step once more, from the same file, with some parameters changed. */
     runAgain: build.mutation<StepView, { id: string; params: Record<string, unknown> }>({
       query: ({ id, params }) => ({ url: `steps/${id}/again`, method: 'POST', body: { params } }),
       invalidatesTags: (step) => (step ? [{ type: 'Steps', id: step.pieceId }] : []),
     }),
     cancelStep: build.mutation<StepView, string>({ query: (id) => ({ url: `steps/${id}/cancel`, method: 'POST' }) }),
+    versions: build.query<VersionView[], string>({
+      query: (id) => `pieces/${id}/versions`,
+      providesTags: (_r, _e, id) => [{ type: 'Piece', id }],
+    }),
+    moveTo: build.mutation<PieceView, { id: string; version: string }>({
+      query: ({ id, version }) => ({ url: `pieces/${id}/versions/${version}`, method: 'POST' }),
+      invalidatesTags: (_r, _e, { id }) => ['Pieces', { type: 'Piece', id }],
+    }),
     move: build.mutation<PieceView, { id: string; direction: 'undo' | 'redo' }>({
       query: ({ id, direction }) => ({ url: `pieces/${id}/${direction}`, method: 'POST' }),
       invalidatesTags: (_r, _e, { id }) => ['Pieces', { type: 'Piece', id }],

@@ -73,6 +73,11 @@ export interface PlacementAgreement {
   marksAgree: number;
 }
 
+/** Whether a scan stands somewhere in the piece: placed or registered. */
+export function hasPlace({ state }: Placement): boolean {
+  return state === 'placed' || state === 'registered';
+}
+
 export function loosePlacement(name: string): Placement {
   return { name, state: 'loose', pieceFromScan: identity() };
 }
@@ -85,7 +90,7 @@ export function placedScans(scans: Scan[], placements: Placement[]): { scan: Sca
   const byName = new Map(placements.map((p) => [p.name, p]));
   const out = scans.flatMap((scan) => {
     const placement = byName.get(scan.name);
-    return placement && (placement.state === 'registered' || placement.state === 'placed') ? [{ scan, placement }] : [];
+    return placement && hasPlace(placement) ? [{ scan, placement }] : [];
   });
   if (out.length === 0) {
     throw new GeometryError('empty-input', 'No scan is registered yet. Run a registration first.');

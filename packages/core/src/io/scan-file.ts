@@ -21,7 +21,7 @@ export interface ScanFile {
   /** The format itself fixes the unit: coordinates are millimetres already. */
   inMillimetres?: boolean;
   /** Where the sensor stood, in the coordinates of the points. */
-  viewpoint?: Vec3;
+  viewpoints?: Vec3[];
   /** Where the file says that the scan stands among its other scans. */
   pieceFromScan?: Mat4;
   /** The depth pictures that the points come from. */

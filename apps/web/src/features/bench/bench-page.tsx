@@ -24,6 +24,7 @@ import { selectionClient } from '../select/selection-client';
 import { Viewport } from '../view/viewport';
 import { StagePanel } from './stage-panel';
 import { StageRail } from './stage-rail';
+import { VersionMenu } from './version-menu';
 import { StrandList } from '../strands/strand-list';
 
 const SHORTCUTS: [string, string][] = [
@@ -120,6 +121,7 @@ export function BenchPage() {
           >
             <Redo2 size={15} />
           </Button>
+          <VersionMenu pieceId={pieceId} settled={settled} />
           <Button onClick={() => void navigate(`/pieces/${pieceId}`)}>Knit chart</Button>
           <Button
             tone="quiet"

@@ -5,6 +5,7 @@ import { useAppDispatch, useAppSelector } from '../../app/store';
 import { scanHidden } from '../../app/view-slice';
 import { Button, Notice } from '../../shared/controls';
 import { SetupInput } from '../../shared/setup-input';
+import { SendStrands } from './send-strands';
 
 /** What can be done with several scans at once. */
 export function ChosenStrands({ piece, chosen, onDone }: { piece: PieceView; chosen: ScanView[]; onDone: () => void }) {
@@ -64,6 +65,7 @@ export function ChosenStrands({ piece, chosen, onDone }: { piece: PieceView; cho
           Move
         </Button>
       </form>
+      <SendStrands piece={piece} chosen={chosen} />
       {error !== undefined && <Notice tone="error">{problemText(error)}</Notice>}
     </section>
   );

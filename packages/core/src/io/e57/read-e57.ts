@@ -7,6 +7,7 @@ import { columnsOf, type Column } from './columns.js';
 import { readCompressedVector } from './compressed-vector.js';
 import { child, numberOf, parseE57Xml, type E57Node } from './nodes.js';
 import { PagedSource, readFileHeader } from './pages.js';
+import { SENSORS_FIELD } from './write-e57.js';
 
 /** The format counts in metres. */
 const MM = 1000;
@@ -41,10 +42,12 @@ export function readE57(bytes: Bytes, step?: (fraction: number) => void): ScanFi
   const out: ScanFile[] = [];
   let before = 0;
   scans.forEach((scan, i) => {
-    const name = child(scan, 'name')?.text.trim() || `scan ${i + 1}`;
+    const own = child(scan, 'name')?.text.trim();
+    // A scan alone is called as its file, unless it has a name.
+    const name = own || (scans.length > 1 ? `scan ${i + 1}` : undefined);
     const count = recordsOf(scan);
     if (count === 0) {
-      notes.push(`"${name}" holds no points: left out.`);
+      notes.push(`"${name ?? 'The scan'}" holds no points: left out.`);
       return;
     }
     const pose = poseOf(scan);
@@ -53,7 +56,7 @@ export function readE57(bytes: Bytes, step?: (fraction: number) => void): ScanFi
     // All scans of a file are moved alike, or they would no longer fit.
     if (pose && !shift) shift = [12, 13, 14].some((k) => Math.abs(pose[k]) > FAR) ? wholeMetres(pose) : [0, 0, 0];
     const pieceFromScan = pose && multiply(fromTranslation(-shift![0], -shift![1], -shift![2]), pose);
-    out.push({ ...file, name, ...(pose ? { pieceFromScan, viewpoint: [0, 0, 0] as Vec3 } : {}) });
+    out.push({ ...file, name, ...(pose ? { pieceFromScan } : {}), viewpoints: sensorsOf(scan, pose) });
   });
   if (out.length === 0) throw new GeometryError('empty-input', 'None of the scans in the E57 file holds points.');
   if (shift?.some((v) => v !== 0)) notes.push(movedNote(shift));
@@ -71,6 +74,17 @@ function recordsOf(scan: E57Node): number {
   const count = Number(child(scan, 'points')?.attributes.recordCount ?? 0);
   assertCount(count, 'points');
   return count;
+}
+
+/**
+ * Where the sensor stood, in the scan's frame: as our own extension has it, else at the origin if there is a pose, since
+ * that is the scanner's.
+ */
+function sensorsOf(scan: E57Node, pose: Mat4 | undefined): Vec3[] | undefined {
+  const known = child(scan, SENSORS_FIELD);
+  if (!known) return pose ? [[0, 0, 0]] : undefined;
+  const places = known.children.map((v) => ['x', 'y', 'z'].map((k) => MM * numberOf(v, k, 0)) as Vec3);
+  return places.length > 0 ? places : undefined;
 }
 
 /** Where the scanner stood and how it was turned, as pieceFromScan in millimetres. */

@@ -1,5 +1,5 @@
 import { boundsOf, pointCount, type PointCloud } from '../../geometry/point-cloud.js';
-import { toQuaternion, type Mat4 } from '../../math/mat4.js';
+import { toQuaternion, type Mat4, type Vec3 } from '../../math/mat4.js';
 import { writeCompressedVector, type WrittenColumn } from './compressed-vector.js';
 import { crc32c } from './crc32c.js';
 import { PageWriter } from './pages.js';
@@ -9,30 +9,40 @@ export interface E57Scan {
   name: string;
   cloud: PointCloud;
   pieceFromScan?: Mat4;
+  /** Where the sensor stood, in the scan's frame. */
+  viewpoints?: readonly Vec3[];
 }
 
 const NAMESPACE = 'http://www.astm.org/COMMIT/E57/2010-e57-v1.0';
 const NORMALS_NAMESPACE = 'http://www.libe57.org/E57_NOR_surface_normals.txt';
+/** Our own extension: where the sensor stood in a scan's frame, which need not be its origin. */
+export const SENSORS_NAMESPACE = 'urn:amber-knit:e57-sensor-positions';
+export const SENSORS_FIELD = 'ak:sensorPositions';
 const M = 0.001;
 
 /**
  * Writes scans into one E57 file, each with its name, pose, points as floats of single precision, colours, and normals by
- * the extension E57_EXT_surface_normals. The format counts in metres. O(n).
+ * the extension E57_EXT_surface_normals. Where the sensor stood goes into an extension of our own. The format counts in
+ * metres. O(n).
  * Source: ASTM E2807-11 (2011), Standard specification for 3D imaging data exchange.
  */
 export function writeE57(scans: readonly E57Scan[]): Uint8Array {
   const pages = new PageWriter();
   const children = scans.map((scan, i) => scanNode(scan, i, pages));
-  const root = element('e57Root', { type: 'Structure', xmlns: NAMESPACE, 'xmlns:nor': NORMALS_NAMESPACE }, [
-    text('formatName', 'ASTM E57 3D Imaging Data File'),
-    text('guid', guidOf(scans.map((s) => s.name).join('\n'), scans.length)),
-    whole('versionMajor', 1),
-    whole('versionMinor', 0),
-    text('e57LibraryVersion', 'Amber Knit'),
-    text('coordinateMetadata', ''),
-    vector('data3D', children),
-    vector('images2D', []),
-  ]);
+  const root = element(
+    'e57Root',
+    { type: 'Structure', xmlns: NAMESPACE, 'xmlns:nor': NORMALS_NAMESPACE, 'xmlns:ak': SENSORS_NAMESPACE },
+    [
+      text('formatName', 'ASTM E57 3D Imaging Data File'),
+      text('guid', guidOf(scans.map((s) => s.name).join('\n'), scans.length)),
+      whole('versionMajor', 1),
+      whole('versionMinor', 0),
+      text('e57LibraryVersion', 'Amber Knit'),
+      text('coordinateMetadata', ''),
+      vector('data3D', children),
+      vector('images2D', []),
+    ],
+  );
   return pages.finish(new TextEncoder().encode(`<?xml version="1.0" encoding="UTF-8"?>\n${root}\n`));
 }
 
@@ -61,7 +71,7 @@ function guidOf(seed: string, salt: number): string {
   return `{${[all.slice(0, 8), all.slice(8, 12), all.slice(12, 16), all.slice(16, 20), all.slice(20)].join('-')}}`;
 }
 
-function scanNode({ name, cloud, pieceFromScan }: E57Scan, i: number, pages: PageWriter): string {
+function scanNode({ name, cloud, pieceFromScan, viewpoints = [] }: E57Scan, i: number, pages: PageWriter): string {
   const { positions, normals, colors } = cloud;
   const n = pointCount(cloud);
   const fields: string[] = [];
@@ -93,6 +103,10 @@ function scanNode({ name, cloud, pieceFromScan }: E57Scan, i: number, pages: Pag
     text('guid', guidOf(name, 1000 + i)),
     text('name', name),
     ...(pieceFromScan ? [poseNode(pieceFromScan)] : []),
+    vector(
+      SENSORS_FIELD,
+      viewpoints.map((v) => structure('vectorChild', placeNode(v))),
+    ),
     structure('cartesianBounds', bounds),
     ...(colors ? [structure('colorLimits', limits)] : []),
     element('points', { type: 'CompressedVector', fileOffset: String(fileOffset), recordCount: String(n) }, [
@@ -102,10 +116,13 @@ function scanNode({ name, cloud, pieceFromScan }: E57Scan, i: number, pages: Pag
   ]);
 }
 
+/** A place in mm, as metres. */
+const placeNode = ([x, y, z]: Vec3): string[] => [float('x', M * x), float('y', M * y), float('z', M * z)];
+
 function poseNode(m: Mat4): string {
   const [w, x, y, z] = toQuaternion(m);
   return structure('pose', [
     structure('rotation', [float('w', w), float('x', x), float('y', y), float('z', z)]),
-    structure('translation', [float('x', M * m[12]), float('y', M * m[13]), float('z', M * m[14])]),
+    structure('translation', placeNode([m[12], m[13], m[14]])),
   ]);
 }

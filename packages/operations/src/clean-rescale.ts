@@ -1,0 +1,89 @@
+import { boundsOf, diagonalOf, hasPlace, type Placement, type Scan } from '@amber-knit/core/geometry';
+import { GeometryError } from '@amber-knit/core/runtime';
+import { eachScan, EachScanParams, millimetres } from './each-scan.js';
+import { defineOperation } from './operation.js';
+import { ChoiceParam, RatioParam } from './params.js';
+import { UNITS } from './units.js';
+
+export class CleanRescaleParams extends EachScanParams {
+  @ChoiceParam({
+    title: 'Their numbers are',
+    help: 'The unit that the coordinates were really in when they were taken for millimetres; or a factor, such as a true length over the measured one.',
+    choices: { cm: 'Centimetres', in: 'Inches', m: 'Metres', factor: 'Wrong by a factor' },
+  })
+  was: 'cm' | 'in' | 'm' | 'factor' = 'm';
+
+  @RatioParam({
+    title: 'Factor',
+    help: 'All lengths are multiplied by it, if a factor was chosen.',
+    min: 0.0001,
+    max: 10_000,
+  })
+  factor = 1;
+}
+
+/** Multiplies the lengths of scans that came in with a wrong unit. */
+export const cleanRescale = defineOperation({
+  id: 'clean.rescale',
+  version: 1,
+  stage: 'clean',
+  title: 'Correct the unit',
+  help: 'Makes scans as large as they should be: for files whose unit was taken wrongly, or whose size is off by a known factor.',
+  needs: ['scans'],
+  uses: ['placements'],
+  gives: ['scans'],
+  params: CleanRescaleParams,
+  suggest: () => ({}),
+  run({ scans, placements = [] }, params, ctx) {
+    const factor = params.was === 'factor' ? params.factor : UNITS[params.was];
+    const across = (s: Scan): number => diagonalOf(boundsOf(s.cloud.positions));
+    const before = Math.max(...scans.map(across));
+    const { scans: left, worked } = eachScan(scans, params, ctx, (scan) => ({
+      scan: rescaled(scan, factor),
+      counts: {},
+    }));
+    const changed = new Set(left.filter((s, i) => s !== scans[i]).map((s) => s.name));
+    const loosened = placements.filter((p) => hasPlace(p) && changed.has(p.name)).length;
+    const all = placements.filter(hasPlace).every((p) => changed.has(p.name));
+    if (loosened > 0 && !all)
+      ctx.note(`${loosened} scans lost their place: the others keep their size. Register again.`);
+    return Promise.resolve({
+      outputs: {
+        scans: left,
+        ...(placements.length > 0 ? { placements: placements.map((p) => movedPlace(p, changed, all, factor)) } : {}),
+      },
+      figures: { scans: worked, factor, before, after: Math.max(...left.map(across)) },
+    });
+  },
+  summarize: (f) =>
+    `${f.scans} ${f.scans === 1 ? 'scan' : 'scans'} × ${f.factor}: up to ${millimetres(f.after, 1)} across instead of ${millimetres(f.before, 1)}`,
+});
+
+function rescaled(scan: Scan, factor: number): Scan {
+  if (scan.frames?.length || scan.droppedFrames?.length) {
+    throw new GeometryError(
+      'invalid-parameter',
+      `"${scan.name}" comes from depth pictures, which say how far away everything was. Correct depthUnitsPerMm and bring it in again.`,
+    );
+  }
+  const times = (v: Float32Array): Float32Array => v.map((x) => x * factor);
+  const { normals, colors } = scan.cloud;
+  return {
+    ...scan,
+    cloud: { positions: times(scan.cloud.positions), normals, colors },
+    storedAs: undefined,
+    whole: undefined,
+    backdrop: scan.backdrop && times(scan.backdrop),
+    viewpoints: scan.viewpoints?.map(([x, y, z]) => [x * factor, y * factor, z * factor]),
+  };
+}
+
+/** If all scans that have a place grow together, they keep it; else those that grow come loose. */
+function movedPlace(p: Placement, changed: ReadonlySet<string>, all: boolean, factor: number): Placement {
+  if (!hasPlace(p) || !changed.has(p.name)) return p;
+  const { doubt: _doubt, residual, ...place } = p;
+  if (!all) return { ...place, state: 'loose' };
+  const pieceFromScan = p.pieceFromScan.slice();
+  for (const k of [12, 13, 14]) pieceFromScan[k] *= factor;
+  return { ...place, pieceFromScan, ...(residual === undefined ? {} : { residual: residual * factor }) };
+}
