@@ -75,7 +75,9 @@ export class PiecesService {
       (place: VersionView['place']) =>
       (state: PieceState): VersionView => {
         const step = state.stepId ? steps.get(state.stepId) : undefined;
-        const title = step?.title ?? (state.parentId ? 'Names, setups or notes of scans' : 'Empty piece');
+        const empty = Object.keys(state.heads.clouds).length === 0;
+        const first = empty ? 'Empty piece' : 'As it began';
+        const title = step?.title ?? (state.parentId ? 'Names, setups or notes of scans' : first);
         return { id: state.id, title, detail: step?.summary ?? '', at: state.createdAt.toISOString(), place };
       };
     return [...before.map(view('before')), ...(current ? [view('current')(current)] : []), ...after.map(view('after'))];

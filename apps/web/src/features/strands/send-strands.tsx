@@ -45,7 +45,7 @@ export function SendStrands({ piece, chosen }: { piece: PieceView; chosen: reado
           onChange={(e) => setTo(e.target.value)}
           className="min-w-0 flex-1 rounded-lg border border-[var(--field)] bg-panel px-2 py-1"
         >
-          <option value="">This piece (double)</option>
+          <option value="">This piece</option>
           {others.map((p) => (
             <option key={p.id} value={p.id}>
               {p.name}
