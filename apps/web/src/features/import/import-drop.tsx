@@ -36,6 +36,8 @@ export function ImportDrop({ piece, children }: { piece: PieceView; children: Re
       previewClient.end(key);
     }
   }, [steps]);
+  // A file belongs to the piece that it was dropped on: elsewhere it is not shown.
+  useEffect(() => () => previewClient.clear(), [piece.id]);
   const send = async (group: FileGroup, columns = ''): Promise<void> => {
     const key = show(group.name);
     const failed = (error: string): void => change(key, { error });

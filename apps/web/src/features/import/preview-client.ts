@@ -47,6 +47,12 @@ export class PreviewClient {
     if (this.shown.some((p) => p.key === key)) this.change(this.shown.filter((p) => p.key !== key));
   }
 
+  /** Takes all away: another piece is looked at. */
+  clear(): void {
+    [...this.workers.keys()].forEach((key) => this.stop(key));
+    if (this.shown.length > 0) this.change([]);
+  }
+
   private stop(key: string): void {
     this.workers.get(key)?.terminate();
     this.workers.delete(key);
