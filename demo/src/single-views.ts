@@ -30,6 +30,10 @@ export interface SingleViewOptions {
   points: number;
   noise: number;
   seed: number;
+  /** From the sensor to the object's middle, about, mm. */
+  distance: number;
+  /** Pixels of the depth image; left away, a square that gives the wanted points. */
+  resolution?: [width: number, height: number];
 }
 
 export const SINGLE_VIEW_DEFAULTS: SingleViewOptions = {
@@ -39,6 +43,7 @@ export const SINGLE_VIEW_DEFAULTS: SingleViewOptions = {
   points: 100_000,
   noise: 0.1,
   seed: 1,
+  distance: 350,
 };
 
 /** Single views of a mesh from around, in unknown positions to one another: a stand-in for a turn around the object. */
@@ -61,7 +66,7 @@ export function simulateSingleViews(
     const perSetup = Math.ceil(o.views / o.setups);
     const azimuth = (2 * Math.PI * (Math.floor(i / o.setups) + 0.5 * random())) / perSetup;
     const elevation = 0.25 + 0.55 * random();
-    const distance = 350 + 20 * gaussian(random);
+    const distance = o.distance + 20 * gaussian(random);
     const eye: Vec3 = [
       middle[0] + distance * Math.cos(elevation) * Math.cos(azimuth),
       middle[1] + distance * Math.cos(elevation) * Math.sin(azimuth),
@@ -71,15 +76,23 @@ export function simulateSingleViews(
     const roll = 2 * Math.PI * random();
     const up: Vec3 = [Math.sin(roll) * Math.sin(azimuth), -Math.sin(roll) * Math.cos(azimuth), Math.cos(roll)];
     const worldFromSensor = lookAt(eye, middle, up);
-    const fieldOfView = (2 * Math.atan((1.12 * radius) / distance) * 180) / Math.PI;
     // About four tenths of a square picture show the object, all of it object or table if there is one.
     const size = Math.round(Math.sqrt(o.points / (withTable ? 0.85 : 0.4)));
+    const [width, height] = o.resolution ?? [size, size];
+    const spread = (1.12 * radius * width) / height;
+    const fieldOfView = (2 * Math.atan(spread / distance) * 180) / Math.PI;
     const scene = setupScene(mesh, worldFromObject, color, 0.3, withTable ? 1.35 * radius : 0);
-    const camera = pinhole(size, size, fieldOfView);
+    const camera = pinhole(width, height, fieldOfView);
     const frame = captureFrame(
       scene,
       worldFromSensor,
-      { ...HAND_HELD_DEPTH_CAMERA, depth: camera, color: { width: size, height: size }, noise: o.noise },
+      {
+        ...HAND_HELD_DEPTH_CAMERA,
+        depth: camera,
+        color: { width, height },
+        noise: o.noise,
+        noiseDistance: o.distance,
+      },
       random,
       `view_${String(i).padStart(2, '0')}`,
     );

@@ -1,4 +1,9 @@
-import type { PlacementAgreement } from '@amber-knit/core/geometry';
+import type {
+  DoubtReason,
+  PlacementAgreement,
+  PlacementNeighbour,
+  PlacementUncertainty,
+} from '@amber-knit/core/geometry';
 import type { DeviceInfo } from '@amber-knit/device-protocol';
 import type { PlanAnswers } from '@amber-knit/planning';
 import type { ArtifactKind, Figures, ParamField, Stage } from '@amber-knit/operations';
@@ -62,12 +67,17 @@ export interface PlacementView {
   pieceFromScan: number[];
   /** Root mean square distance to the neighbouring scans, mm. */
   residual?: number;
+  /** Scans it lies on, and how. */
+  neighbours?: PlacementNeighbour[];
+  /** How well the others hold it. */
+  uncertainty?: PlacementUncertainty;
 }
 
-/** Scans that fit in several places about as well; they stay placed until one is chosen. */
+/** Scans that may not belong where they are; they stay placed until that is decided. */
 export interface DoubtView {
   /** Names of the scans that move together. */
   scans: string[];
+  reason: DoubtReason;
   /** Where they are now, then the rival places. */
   places: PlaceView[];
 }
@@ -181,5 +191,5 @@ export interface Problem {
   code?: string;
 }
 
-export type { PlacementAgreement, PlanAnswers };
+export type { DoubtReason, PlacementAgreement, PlacementNeighbour, PlacementUncertainty, PlanAnswers };
 export type { ArtifactKind, Figures, ParamField, Stage };

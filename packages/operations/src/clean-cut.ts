@@ -1,4 +1,5 @@
 import {
+  placeAlone,
   BitSet,
   loosePlacement,
   pointCount,
@@ -59,7 +60,7 @@ export const cleanCut = defineOperation({
       const part = partOf(scan, rows.selected, freeName(taken, `${scan.name} ${params.name}`));
       parts.push(part);
       const placement = placements.find((p) => p.name === scan.name) ?? loosePlacement(scan.name);
-      partPlacements.push({ ...placement, name: part.name, doubt: undefined });
+      partPlacements.push({ ...placeAlone(placement), name: part.name });
     });
     if (points === 0) {
       throw new GeometryError('empty-input', 'None of the selected points is there any more. Select again.');

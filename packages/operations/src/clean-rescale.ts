@@ -1,4 +1,4 @@
-import { boundsOf, diagonalOf, hasPlace, type Placement, type Scan } from '@amber-knit/core/geometry';
+import { placeAlone, boundsOf, diagonalOf, hasPlace, type Placement, type Scan } from '@amber-knit/core/geometry';
 import { GeometryError } from '@amber-knit/core/runtime';
 import { eachScan, EachScanParams, millimetres } from './each-scan.js';
 import { defineOperation } from './operation.js';
@@ -81,7 +81,8 @@ function rescaled(scan: Scan, factor: number): Scan {
 /** If all scans that have a place grow together, they keep it; else those that grow come loose. */
 function movedPlace(p: Placement, changed: ReadonlySet<string>, all: boolean, factor: number): Placement {
   if (!hasPlace(p) || !changed.has(p.name)) return p;
-  const { doubt: _doubt, residual, ...place } = p;
+  const place = placeAlone(p);
+  const { residual } = p;
   if (!all) return { ...place, state: 'loose' };
   const pieceFromScan = p.pieceFromScan.slice();
   for (const k of [12, 13, 14]) pieceFromScan[k] *= factor;

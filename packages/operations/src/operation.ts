@@ -49,7 +49,8 @@ export interface PieceStats {
   names: string[];
 }
 
-export type Figures = Record<string, number | string | boolean>;
+/** Results in numbers and words; a list is a curve, such as the movement in each iteration. */
+export type Figures = Record<string, number | string | boolean | number[]>;
 
 export interface OperationResult<Out extends ArtifactKind> {
   outputs: Pick<WorkData, Out>;

@@ -1,3 +1,5 @@
+import type { DoubtReason, PlacementDoubt } from '@amber-knit/core/geometry';
+import { listed, type RunContext } from '@amber-knit/core/runtime';
 import { defineOperation, type Figures } from './operation.js';
 import { millimetres } from './each-scan.js';
 import { LengthParam, TextParam } from './params.js';
@@ -38,6 +40,7 @@ export function registrationFigures(r: {
   rms: number;
   worstRms: number;
   converged: boolean;
+  convergence: number[];
 }): Figures {
   return {
     registered: r.placements.filter((p) => p.state === 'registered').length,
@@ -48,6 +51,7 @@ export function registrationFigures(r: {
     worstRms: r.worstRms,
     doubtful: r.placements.filter((p) => p.state === 'placed').length,
     converged: r.converged,
+    convergence: r.convergence.map((v) => Number(v.toPrecision(3))),
   };
 }
 
@@ -56,18 +60,27 @@ export const summarizeRegistration = (f: Figures): string => {
   return `${f.registered} of ${f.scans} scans registered${doubtful}, ${millimetres(f.rms)} RMS over ${f.pairs} pairs, worst ${millimetres(f.worstRms)}`;
 };
 
-/** Names in a sentence, at most three spelt out. */
-function listed(names: readonly string[]): string {
-  if (names.length > 3) return `${names.slice(0, 2).join(', ')} and ${names.length - 2} more`;
-  return names.length === 1 ? names[0] : `${names.slice(0, -1).join(', ')} and ${names[names.length - 1]}`;
+const WHY: Record<DoubtReason, string> = {
+  elsewhere: 'could as well sit elsewhere: placed, not registered, until you choose',
+  loosely: 'held only loosely by the others: placed, not registered; see how they hold together',
+  'seen-through': 'stand where several others looked through: placed, not registered',
+  'on-doubtful': 'lie mostly on scans that are in doubt: placed, not registered',
+};
+
+/** Says which scans are not registered, and why. */
+export function noteDoubts(doubts: readonly PlacementDoubt[], ctx: RunContext): void {
+  for (const reason of Object.keys(WHY) as DoubtReason[]) {
+    const names = doubts.filter((d) => (d.reason ?? 'elsewhere') === reason).flatMap((d) => d.scans);
+    if (names.length > 0) ctx.note(`${listed(names)}: ${WHY[reason]}.`);
+  }
 }
 
 export const registerAutomatic = defineOperation({
   id: 'register.automatic',
-  version: 3,
+  version: 4,
   stage: 'register',
   title: 'Register all scans',
-  help: 'Places scans in unknown positions from any setups by their shape, checks every placement against free space and paint, then fits all scans together.',
+  help: 'Places scans in unknown positions from any setups by their shape, checks every placement against free space and paint, fits all scans together, and says how well each is held.',
   needs: ['scans'],
   uses: ['placements'],
   gives: ['placements'],
@@ -78,10 +91,7 @@ export const registerAutomatic = defineOperation({
     const excluded = placements.filter((p) => p.state === 'excluded');
     const taken = scans.filter((s) => !excluded.some((p) => p.name === s.name));
     const result = await registerScans(taken, params, ctx);
-    const doubtful = result.doubts.flatMap((d) => d.scans);
-    if (doubtful.length > 0) {
-      ctx.note(`${listed(doubtful)} could as well sit elsewhere: placed, not registered, until you choose.`);
-    }
+    noteDoubts(result.doubts, ctx);
     for (const p of result.placements) if (p.state === 'loose') ctx.note(`${p.name} fits nowhere and stays loose.`);
     return {
       outputs: { placements: [...result.placements, ...excluded] },

@@ -1,4 +1,4 @@
-import { loosePlacement, type Placement } from '@amber-knit/core/geometry';
+import { placeAlone, loosePlacement, type Placement } from '@amber-knit/core/geometry';
 import { EachScanParams } from './each-scan.js';
 import { defineOperation } from './operation.js';
 import { FlagParam } from './params.js';
@@ -27,11 +27,7 @@ export const registerExclude = defineOperation({
   run({ placements = [] }, { only, exclude }) {
     const rest = placements.filter((p) => !only.includes(p.name));
     const changed = only.map((name): Placement => {
-      const {
-        doubt: _left,
-        residual: _old,
-        ...known
-      } = placements.find((p) => p.name === name) ?? loosePlacement(name);
+      const known = placeAlone(placements.find((p) => p.name === name) ?? loosePlacement(name));
       if (exclude) return { ...known, state: 'excluded' };
       return known.state === 'excluded' ? { ...known, state: 'loose' } : known;
     });

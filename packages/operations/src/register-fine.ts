@@ -1,11 +1,16 @@
 import { defineOperation } from './operation.js';
-import { RegisterAutomaticParams, registrationFigures, summarizeRegistration } from './register-automatic.js';
+import {
+  noteDoubts,
+  RegisterAutomaticParams,
+  registrationFigures,
+  summarizeRegistration,
+} from './register-automatic.js';
 
 export class RegisterFineParams extends RegisterAutomaticParams {}
 
 export const registerFine = defineOperation({
   id: 'register.fine',
-  version: 1,
+  version: 2,
   stage: 'register',
   title: 'Fit together again',
   help: 'Fits all placed scans together once more, spreading the error evenly, without looking for new places.',
@@ -16,6 +21,7 @@ export const registerFine = defineOperation({
   async run({ scans, placements }, params, ctx) {
     const { refinePlacements } = await import('@amber-knit/core/registration');
     const result = await refinePlacements(scans, placements, params, ctx);
+    noteDoubts(result.doubts, ctx);
     return { outputs: { placements: result.placements }, figures: registrationFigures(result) };
   },
   summarize: summarizeRegistration,

@@ -50,15 +50,14 @@ export const registerPairs = defineOperation({
       })),
       diagonalOf(boundsOf(moving.cloud.positions)),
     );
-    const { doubt: _moved, ...old } = placeOf.get(moving.name)!;
-    const placed: Placement = { ...old, state: 'placed', pieceFromScan: fit.ontoFromFrom, residual: undefined };
+    const placed: Placement = { name: moving.name, state: 'placed', pieceFromScan: fit.ontoFromFrom };
     const roughly = before.map((p) => (p.name === moving.name ? placed : p));
     const figures = { pickedPairs: params.pairs.length, pickedRms: fit.rms };
     if (!params.refine) {
       const counts = { placements: roughly, reference: '', residuals: [], doubts: [], rms: fit.rms, worstRms: fit.rms };
       return {
         outputs: { placements: roughly },
-        figures: { ...registrationFigures({ ...counts, converged: true }), ...figures },
+        figures: { ...registrationFigures({ ...counts, converged: true, convergence: [] }), ...figures },
       };
     }
     const reference = before.find((p) => p.state === 'registered' && p.name !== moving.name)?.name ?? '';

@@ -1,6 +1,6 @@
 import type { DataSource } from 'typeorm';
-import type { PlacementDoubt } from '@amber-knit/core/geometry';
-import type { ArtifactView, DoubtView, PieceView, ScanView, StageState } from '@amber-knit/contracts';
+import type { Placement, PlacementDoubt } from '@amber-knit/core/geometry';
+import type { ArtifactView, DoubtView, PieceView, PlacementView, ScanView, StageState } from '@amber-knit/contracts';
 import { OPERATIONS, STAGES, type Stage } from '@amber-knit/operations';
 import { Artifact, Piece, PieceState, ScanRow, Step, type Heads } from '../database/entities.js';
 import { decodePlacements, placementsRekeyed } from '../storage/artifact-codec.js';
@@ -49,7 +49,7 @@ export async function buildPieceView(db: DataSource, blobs: BlobStore, id: strin
       cloud,
       original: view(r.originalId)!,
       placement: p
-        ? { name: p.name, state: p.state, pieceFromScan: Array.from(p.pieceFromScan), residual: p.residual }
+        ? placementView(p)
         : { name: r.name, state: 'loose', pieceFromScan: [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1] },
     };
   });
@@ -82,10 +82,15 @@ export async function buildPieceView(db: DataSource, blobs: BlobStore, id: strin
   };
 }
 
+function placementView({ name, state, pieceFromScan, residual, neighbours, uncertainty }: Placement): PlacementView {
+  return { name, state, pieceFromScan: Array.from(pieceFromScan), residual, neighbours, uncertainty };
+}
+
 function doubtView(doubt: PlacementDoubt): DoubtView {
   const stay = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1];
   const rivals = doubt.rivals.map((r) => ({ ...r, pieceFromPiece: Array.from(r.pieceFromPiece) }));
-  return { scans: doubt.scans, places: [{ pieceFromPiece: stay, agreement: doubt.chosen }, ...rivals] };
+  const reason = doubt.reason ?? 'elsewhere';
+  return { scans: doubt.scans, reason, places: [{ pieceFromPiece: stay, agreement: doubt.chosen }, ...rivals] };
 }
 
 /** The state of each stage, with one figure, for the knit chart. */

@@ -216,7 +216,12 @@ export function placementsRekeyed(bytes: Uint8Array, keys: ReadonlyMap<string, s
   };
   const placements = decodePlacements(bytes);
   return encodePlacements(
-    placements.map((p) => ({ ...p, name: keyOf(p.name), ...(p.doubt ? { doubt: doubtOf(p.doubt) } : {}) })),
+    placements.map((p) => ({
+      ...p,
+      name: keyOf(p.name),
+      ...(p.neighbours ? { neighbours: p.neighbours.map((n) => ({ ...n, name: keyOf(n.name) })) } : {}),
+      ...(p.doubt ? { doubt: doubtOf(p.doubt) } : {}),
+    })),
   );
 }
 

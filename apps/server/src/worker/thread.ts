@@ -2,7 +2,7 @@ import { availableParallelism } from 'node:os';
 import { parentPort, workerData } from 'node:worker_threads';
 import { allBytes } from '@amber-knit/core/io';
 import { createRunContext, GeometryError } from '@amber-knit/core/runtime';
-import { findOperation, runOperation, type WorkData } from '@amber-knit/operations';
+import { findOperation, runOperation, type Figures, type WorkData } from '@amber-knit/operations';
 import { ThreadPool } from '@amber-knit/threads';
 import type { TexturedMesh } from '@amber-knit/core/geometry';
 import {
@@ -35,7 +35,7 @@ export interface ThreadJob {
 
 /** What comes back: encoded results. Clouds come only for scans that changed. */
 export interface ThreadResult {
-  figures: Record<string, number | string | boolean>;
+  figures: Figures;
   summary: string;
   clouds: {
     name: string;

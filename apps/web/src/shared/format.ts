@@ -28,7 +28,8 @@ const LENGTHS =
 const SHARES = /Ratio$|^coverage$/;
 
 /** A figure with its unit, which follows from its name: lengths in mm, area in cm², volume in cm³, shares in %. */
-export function figureText(name: string, v: number | string | boolean): string {
+export function figureText(name: string, v: number | string | boolean | number[]): string {
+  if (Array.isArray(v)) return v.length > 0 ? `${v.length} values, last ${v[v.length - 1]}` : '–';
   if (typeof v === 'boolean') return v ? 'yes' : 'no';
   if (typeof v !== 'number') return v || '–';
   if (LENGTHS.test(name)) return mm(v);

@@ -40,12 +40,45 @@ export interface Placement {
   pieceFromScan: Mat4;
   /** Root mean square distance to the neighbouring scans' surfaces, mm, once registered. */
   residual?: number;
+  /** Scans it lies on, and how. */
+  neighbours?: PlacementNeighbour[];
+  /** How well the other scans hold it; absent for scans placed by hand. */
+  uncertainty?: PlacementUncertainty;
   /** Set while the scan is only *placed* because it fits elsewhere about as well. */
   doubt?: PlacementDoubt;
 }
 
-/** Scans that could sit elsewhere; the same for each of them. */
+/** How a scan lies on another. */
+export interface PlacementNeighbour {
+  name: string;
+  /** Share of the points tried that found partners, the better of both directions (0–1). */
+  overlapRatio: number;
+  /** Weighted root mean square distance of partners, mm. */
+  rms: number;
+}
+
+/**
+ * How far a scan could be from its place, the best held scan being where it is: covariance of a small turn (rad) and shift
+ * (mm) about a centre, in the piece's frame.
+ */
+export interface PlacementUncertainty {
+  centre: Vec3;
+  /** From there to the scan's outer points, mm. */
+  radius: number;
+  /** 6×6, row by row: turn about x, y, z, then shift along them. */
+  covariance: number[];
+}
+
+/**
+ * Why a scan is not registered: it fits `elsewhere` about as well; it is held only `loosely` and could slide or turn;
+ * several others looked through where it stands; or it lies mostly on scans that are in doubt themselves.
+ */
+export type DoubtReason = 'elsewhere' | 'loosely' | 'seen-through' | 'on-doubtful';
+
+/** Scans that may not sit where they are; the same for each of them. */
 export interface PlacementDoubt {
+  /** `elsewhere` if left away. */
+  reason?: DoubtReason;
   /** Names of the scans that move together: how they sit to one another is sure. */
   scans: string[];
   /** How they agree with all other scans where they are. */
@@ -76,6 +109,11 @@ export interface PlacementAgreement {
 /** Whether a scan stands somewhere in the piece: placed or registered. */
 export function hasPlace({ state }: Placement): boolean {
   return state === 'placed' || state === 'registered';
+}
+
+/** A placement without what the last fit said of it: for scans that have changed or moved since. */
+export function placeAlone({ name, state, pieceFromScan }: Placement): Placement {
+  return { name, state, pieceFromScan };
 }
 
 export function loosePlacement(name: string): Placement {

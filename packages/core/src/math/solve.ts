@@ -4,6 +4,16 @@
  * @returns false if A is not positive definite (b is then undefined)
  */
 export function solveCholeskyInPlace(a: Float64Array, b: Float64Array, n: number): boolean {
+  if (!choleskyInPlace(a, n)) return false;
+  solveWithCholesky(a, b, n);
+  return true;
+}
+
+/**
+ * Cholesky factor of a symmetric positive definite matrix (n×n, row-major) in the lower half of its own place. O(n³).
+ * @returns false if it is not positive definite
+ */
+export function choleskyInPlace(a: Float64Array, n: number): boolean {
   for (let j = 0; j < n; j++) {
     let d = a[j * n + j];
     for (let k = 0; k < j; k++) d -= a[j * n + k] * a[j * n + k];
@@ -18,6 +28,11 @@ export function solveCholeskyInPlace(a: Float64Array, b: Float64Array, n: number
       a[ri + j] = s / root;
     }
   }
+  return true;
+}
+
+/** Solves for one right-hand side in place with a factor of `choleskyInPlace`. O(n²). */
+export function solveWithCholesky(a: Float64Array, b: Float64Array, n: number): void {
   for (let i = 0; i < n; i++) {
     let s = b[i];
     for (let k = 0; k < i; k++) s -= a[i * n + k] * b[k];
@@ -28,7 +43,6 @@ export function solveCholeskyInPlace(a: Float64Array, b: Float64Array, n: number
     for (let k = i + 1; k < n; k++) s -= a[k * n + i] * b[k];
     b[i] = s / a[i * n + i];
   }
-  return true;
 }
 
 /** `y = A x` for a symmetric operator. */

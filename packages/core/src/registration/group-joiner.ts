@@ -38,7 +38,7 @@ export class GroupJoiner {
     private readonly scale: EvidenceScale,
     private readonly ctx: RunContext,
   ) {
-    this.refinement = scans.map((s) => ({ cloud: s.fine, grid: s.fineGrid, sample: s.shuffle }));
+    this.refinement = scans.map((s) => ({ cloud: s.fine, grid: s.fineGrid, sample: s.fitOrder, trust: s.trust }));
   }
 
   /**

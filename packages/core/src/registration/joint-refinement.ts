@@ -11,6 +11,8 @@ export interface RefinementScan {
   cloud: PointCloud;
   grid: PointGrid;
   sample: Uint32Array;
+  /** See `surfaceTrust`. */
+  trust?: Float32Array;
 }
 
 export interface RefineJointlyOptions {
@@ -51,6 +53,8 @@ export interface RefineJointlyResult {
   residuals: PairResidual[];
   iterations: number;
   converged: boolean;
+  /** Largest movement of a scan in each iteration, mm. */
+  moved: number[];
 }
 
 /**
@@ -82,6 +86,7 @@ export function refineJointly(
   let edges: Edge[] = [];
   let iterations = 0;
   let converged = false;
+  const history: number[] = [];
   const shrinking = Math.max(1, Math.round(0.5 * o.maxIterations));
 
   for (; iterations < o.maxIterations && !converged; iterations++) {
@@ -107,7 +112,7 @@ export function refineJointly(
           target.grid,
           multiply(targetFromPiece, poses[side.source]),
           transformPoint(targetFromPiece, centre[0], centre[1], centre[2]),
-          { maxDistance, tukey, minNormalCosine: 0.8 },
+          { maxDistance, tukey, minNormalCosine: 0.8, sourceTrust: s.trust, targetTrust: target.trust },
           system,
           seeking ? side.points : undefined,
         );
@@ -122,6 +127,7 @@ export function refineJointly(
     }
     edges = next;
     const moved = solveAndMove(H, g, size, fixed, poses, start, centre, scans, o.hold);
+    history.push(moved);
     converged = t === 1 && moved < o.tolerance;
   }
   const residuals = edges.map(({ overlapRatio, sides }) => ({
@@ -130,7 +136,7 @@ export function refineJointly(
     rms: Math.max(sides[0].rms, sides[1].rms),
     overlapRatio,
   }));
-  return { pieceFromScan: poses, residuals, iterations, converged };
+  return { pieceFromScan: poses, residuals, iterations, converged, moved: history };
 }
 
 const SEEK_EVERY = 6;

@@ -1,11 +1,12 @@
 import { boundsOf, diagonalOf } from '../geometry/point-cloud.js';
 import { symmetricEigen } from '../math/eigen.js';
-import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
+import { invertRigid, multiply, type Mat4, type Vec3 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { addEvidence, judgePlacement, noEvidence, paintCorrelation, type EvidenceScale } from './evidence.js';
 import { twistAbout } from './icp.js';
 import { vertexOf } from './parabola.js';
 import { accumulatePointToPlane, createPairSystem } from './point-to-plane.js';
+import type { KnownMotion } from './placement-uncertainty.js';
 import type { PreparedScan } from './prepared-scan.js';
 
 /** A motion is weakly held if the shape says less of it than this share of what it says of motions on average. */
@@ -29,6 +30,7 @@ const LEAST_PAIRS = 40;
  * et al. (2003), Geometrically stable sampling for the ICP algorithm.
  *
  * @param poses pieceFromScan, undefined for scans that take no part
+ * @returns the motions that the paint holds now, and how well
  */
 export function polishByPaint(
   scans: readonly PreparedScan[],
@@ -36,12 +38,14 @@ export function polishByPaint(
   fixed: number,
   scale: EvidenceScale,
   ctx: RunContext,
-): void {
+): KnownMotion[] {
+  const known: KnownMotion[] = [];
   scans.forEach((scan, i) => {
     ctx.checkpoint(i / scans.length);
     if (i === fixed || !poses[i] || !scan.paint) return;
     const weak = weakestMotion(scans, poses, i, scale);
     if (!weak) return;
+    let sigma = Infinity;
     for (let round = 0; round < ROUNDS; round++) {
       const at = (t: number): Mat4 =>
         multiply(
@@ -52,18 +56,41 @@ export function polishByPaint(
             weak.centre,
           ),
         );
+      let grains = 0;
       const points = OFFSETS.map((offset): [number, number] => {
         const total = noEvidence();
         for (const j of weak.neighbours) {
           const jFromI = multiply(invertRigid(poses[j]!), at(offset * scale.cell));
           addEvidence(total, judgePlacement(scan, scans[j], jFromI, scale, PAINT_SAMPLES));
         }
+        grains = Math.max(grains, total.grains);
         return [offset, paintCorrelation(total)];
       });
       if (Math.max(...points.map(([, v]) => v)) < TELLING) return;
       poses[i] = at(vertexOf(points) * scale.cell);
+      sigma = scale.cell * peakUncertainty(points, grains / INDEPENDENT);
     }
+    known.push({ scan: i, twist: weak.twist, centre: weak.centre, sigma });
   });
+  return known;
+}
+
+/** One in so many thinned points is independent of its neighbours; found on simulated scans. */
+const INDEPENDENT = 2;
+
+/**
+ * How well the place of a correlation's peak is known, in the offsets' unit: the Cramér–Rao bound of `samples` pairs of
+ * normal values whose correlation falls off as it does beside its highest point.
+ */
+function peakUncertainty(points: readonly [offset: number, correlation: number][], samples: number): number {
+  let top = 0;
+  points.forEach(([, v], k) => (top = v > points[top][1] ? k : top));
+  const k = Math.min(points.length - 2, Math.max(1, top));
+  const step = points[k + 1][0] - points[k][0];
+  const bend = (2 * points[k][1] - points[k - 1][1] - points[k + 1][1]) / (step * step);
+  const r = points[k][1];
+  const information = (samples * r * bend) / (1 - r * r);
+  return information > 0 ? Math.max(0.02, 1 / Math.sqrt(information)) : Infinity;
 }
 
 /** The least held motion of a scan in its own frame, scaled to move its surface by about a mm; undefined if all are held. */
@@ -72,10 +99,10 @@ function weakestMotion(
   poses: readonly (Mat4 | undefined)[],
   i: number,
   scale: EvidenceScale,
-): { twist: number[]; centre: number[]; neighbours: number[] } | undefined {
+): { twist: number[]; centre: Vec3; neighbours: number[] } | undefined {
   const own = scans[i];
   const b = boundsOf(own.fine.positions);
-  const centre = [0, 1, 2].map((k) => (b.min[k] + b.max[k]) / 2);
+  const centre: Vec3 = [(b.min[0] + b.max[0]) / 2, (b.min[1] + b.max[1]) / 2, (b.min[2] + b.max[2]) / 2];
   const radius = diagonalOf(b) / 4;
   const sum = new Float64Array(36);
   const system = createPairSystem();

@@ -3,6 +3,7 @@ import { pointCount } from '../geometry/point-cloud.js';
 import { findConsistentPlacements, isSamePlacement } from './consistent-placements.js';
 import { matchFeatures } from './correspondences.js';
 import { evidenceScore, judgePlacement, withoutMarks, type Evidence, type EvidenceScale } from './evidence.js';
+import { matchFaces } from './face-hypotheses.js';
 import { registerIcp } from './icp.js';
 import type { PreparedScan } from './prepared-scan.js';
 
@@ -83,6 +84,7 @@ export function findPairCandidates(
     if (h.agreeing < 0.3 * hypotheses[0].agreeing) break;
     follow(h.targetFromSource);
   }
+  for (const start of facePlacements(A, B, cell, scale)) follow(start);
   // Where a scan falls onto itself, every place of it repeats.
   let repeats = 0;
   for (let k = 0; k < plausible.length; k++) {
@@ -95,4 +97,21 @@ export function findPairCandidates(
     }
   }
   return out.sort((x, y) => y.score - x.score).slice(0, o.keep);
+}
+
+/** Places where flat faces meet, at most this many tried against the points, and followed up. */
+const FACE_PLACES = 60;
+const FACE_HYPOTHESES = 8;
+
+/** Placements that bring flat faces together, those that the points contradict least first. */
+export function facePlacements(A: PreparedScan, B: PreparedScan, cell: number, scale: EvidenceScale): Mat4[] {
+  return matchFaces(A.faces, B.faces, cell, FACE_PLACES)
+    .map(({ targetFromSource }) => {
+      const quick = withoutMarks(judgePlacement(A, B, targetFromSource, scale, 150));
+      return { targetFromSource, score: evidenceScore(quick) };
+    })
+    .filter((x) => x.score > 0)
+    .sort((x, y) => y.score - x.score)
+    .slice(0, FACE_HYPOTHESES)
+    .map((x) => x.targetFromSource);
 }

@@ -28,6 +28,9 @@ export interface PointToPlaneOptions {
   tukey: number;
   /** Smallest cosine between the two normals. */
   minNormalCosine: number;
+  /** How far the points' planes can be trusted (0–1, see `surfaceTrust`); fully where left away. */
+  sourceTrust?: Float32Array;
+  targetTrust?: Float32Array;
 }
 
 /**
@@ -63,6 +66,7 @@ export function accumulatePointToPlane(
   const pn = source.normals!;
   const q = target.positions;
   const qn = target.normals!;
+  const { sourceTrust, targetTrust } = o;
   const tried = Math.min(sampleCount, sample.length);
   const j = new Float64Array(6);
   for (let s = 0; s < tried; s++) {
@@ -85,7 +89,9 @@ export function accumulatePointToPlane(
     const r = (x - q[k]) * nx + (y - q[k + 1]) * ny + (z - q[k + 2]) * nz;
     const u = r / o.tukey;
     if (u >= 1 || u <= -1) continue;
-    const w = (1 - u * u) * (1 - u * u);
+    let w = (1 - u * u) * (1 - u * u);
+    if (sourceTrust) w *= sourceTrust[sample[s]];
+    if (targetTrust) w *= targetTrust[hit];
     const cx = x - centre[0];
     const cy = y - centre[1];
     const cz = z - centre[2];

@@ -8,8 +8,11 @@ import { createRandom } from '../math/random.js';
 import { createRunContext, type RunContext } from '../runtime/run-context.js';
 import { PointGrid } from '../spatial/point-grid.js';
 import type { PreparedScan, RegistrationScale } from './prepared-scan.js';
+import { normalSpaceOrder } from './normal-space-order.js';
+import { findPlanarFaces, snapNormals } from './planar-faces.js';
 import { buildRangeViews } from './range-view.js';
 import { findSelfMotions } from './self-motions.js';
+import { surfaceTrust } from './surface-trust.js';
 import { surfacePaint } from './surface-paint.js';
 
 /** Cell sizes from the median extent and spacing of the scans. */
@@ -42,7 +45,11 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
   const all = computeFpfh(coarse, 5.5 * scale.coarse);
   const features = new Float32Array(FPFH_SIZE * keypoints.length);
   keypoints.forEach((v, i) => features.set(all.subarray(FPFH_SIZE * v, FPFH_SIZE * (v + 1)), FPFH_SIZE * i));
+  const reach = Math.max(0.3 * scale.fine, 3 * estimated.noise);
+  const faces = findPlanarFaces(fine, shuffle, reach, random);
+  snapNormals(fine, faces, reach);
   const fineGrid = new PointGrid(fine.positions, 1.5 * scale.fine);
+  const trust = surfaceTrust(fine, fineGrid, scale.fine);
   const prepared: PreparedScan = {
     name: scan.name,
     coarse,
@@ -51,8 +58,11 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
     features,
     fine,
     fineGrid,
+    trust,
+    fitOrder: normalSpaceOrder(fine, shuffle, trust),
     shuffle,
     views: buildRangeViews(scan, viewpoints),
+    faces,
     selfMotions: [],
     paint: surfacePaint(fine, fineGrid, scale.fine, shuffle, viewpoints),
     noise: estimated.noise,

@@ -1,6 +1,7 @@
 import type { PointCloud } from '../geometry/point-cloud.js';
 import type { Mat4 } from '../math/mat4.js';
 import type { PointGrid } from '../spatial/point-grid.js';
+import type { PlanarFace } from './planar-faces.js';
 import type { RangeView } from './range-view.js';
 import type { SurfacePaint } from './surface-paint.js';
 
@@ -23,9 +24,15 @@ export interface PreparedScan {
   features: Float32Array;
   fine: PointCloud;
   fineGrid: PointGrid;
+  /** The same in the order in which fits take them (see `normalSpaceOrder`). */
+  fitOrder: Uint32Array;
+  /** How far each fine point's plane can be trusted, 0–1 (see `surfaceTrust`). */
+  trust: Float32Array;
   /** Indices into `fine`, in a seeded shuffle: every prefix is an even subsample. */
   shuffle: Uint32Array;
   views: RangeView[];
+  /** Its largest flat faces, if it has any. */
+  faces: PlanarFace[];
   /** Motions under which the scan's shape falls onto itself (see `findSelfMotions`). */
   selfMotions: Mat4[];
   /** Absent without colours. */

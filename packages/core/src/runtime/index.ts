@@ -1,4 +1,5 @@
 export * from './geometry-error.js';
 export * from './run-context.js';
+export * from './listed.js';
 export * from './map-task.js';
 export * from './growing-array.js';

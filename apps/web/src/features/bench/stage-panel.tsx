@@ -10,6 +10,7 @@ import { IncomingList } from '../import/incoming-list';
 import { unitQuestionOf } from '../import/unit-question';
 import { ByHandPanel } from '../by-hand/by-hand-panel';
 import { DoubtPanel } from '../register/doubt-panel';
+import { HoldPanel } from '../register/hold-panel';
 import { FitPanel } from '../select/fit-panel';
 import { SelectPanel } from '../select/select-panel';
 import { OperationForm } from './operation-form';
@@ -68,6 +69,7 @@ export function StagePanel({
       {stage === 'clean' && <FramesPanel piece={piece} busy={open.length > 0} />}
       {stage === 'clean' && piece.scans > 0 && <SelectPanel piece={piece} steps={steps ?? []} busy={open.length > 0} />}
       {children}
+      {stage === 'register' && <HoldPanel piece={piece} steps={steps ?? []} />}
       {stage === 'register' && <FitPanel piece={piece} />}
       {stage === 'register' && <ByHandPanel piece={piece} busy={open.length > 0} />}
       {own.map((o, i) => {
@@ -97,12 +99,14 @@ function LastResult({ step }: { step: StepView }) {
     <section aria-label="Newest result" className="mb-1 rounded-lg bg-sunk px-3 py-2">
       <div>{step.summary}</div>
       <dl className="num m-0 mt-1 grid grid-cols-[1fr_auto] gap-x-3">
-        {Object.entries(step.figures ?? {}).map(([k, v]) => (
-          <div key={k} className="contents">
-            <dt className="text-muted">{words(k)}</dt>
-            <dd className="m-0 text-right">{figureText(k, v)}</dd>
-          </div>
-        ))}
+        {Object.entries(step.figures ?? {})
+          .filter(([, v]) => !Array.isArray(v))
+          .map(([k, v]) => (
+            <div key={k} className="contents">
+              <dt className="text-muted">{words(k)}</dt>
+              <dd className="m-0 text-right">{figureText(k, v)}</dd>
+            </div>
+          ))}
       </dl>
       {step.notes.map((n) => (
         <p key={n} className="m-0 mt-1 text-brick">

@@ -8,7 +8,7 @@ import { Button, Notice } from '../../shared/controls';
 import { StateGlyph } from '../../shared/state-glyph';
 import { useCloudSamples, type CloudSample } from './cloud-samples';
 import { PlacePicture } from './place-picture';
-import { agreementRows, motionWords, verdictWords } from './place-words';
+import { agreementRows, motionWords, reasonWords } from './place-words';
 
 /** Scans that fit in several places: shows the places with what speaks for each, and lets the operator choose. */
 export function DoubtPanel({ piece, busy }: { piece: PieceView; busy: boolean }) {
@@ -27,8 +27,8 @@ export function DoubtPanel({ piece, busy }: { piece: PieceView; busy: boolean })
         <StateGlyph state="placed" color="var(--amber)" /> {scans === 1 ? '1 scan' : `${scans} scans`} in doubt
       </h3>
       <p className="mb-2 mt-1 text-muted">
-        They fit in several places about as well, so they are placed, not registered. Pick one to try it in the view;
-        nothing is changed until you choose.
+        Placed, not registered, until you decide. Pick a place to try it in the view; nothing is changed until you
+        choose.
       </p>
       <div className="flex items-center gap-1.5">
         <span className="min-w-0 flex-1 truncate font-medium" title={doubt.scans.join(', ')}>
@@ -100,7 +100,7 @@ function Places({
   return (
     <fieldset className="m-0 mt-1 min-w-0 border-0 p-0">
       <legend className="sr-only">Places for {namesOf(doubt)}</legend>
-      <p className="mb-2 mt-0 text-muted">{verdictWords(doubt.places)}</p>
+      <p className="mb-2 mt-0 text-muted">{reasonWords(doubt)}</p>
       <div className="flex flex-col gap-2">
         {doubt.places.map((place, i) => (
           <label

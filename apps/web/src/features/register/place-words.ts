@@ -1,5 +1,5 @@
 import { screwOf } from '@amber-knit/core/math';
-import type { PlaceView, PlacementAgreement } from '@amber-knit/contracts';
+import type { DoubtView, PlaceView, PlacementAgreement } from '@amber-knit/contracts';
 import { mm } from '../../shared/format';
 
 /** How a place differs from where the scans are now, in a few words. */
@@ -37,6 +37,20 @@ export function agreementRows(a: PlacementAgreement): { name: string; value: str
       help: 'Share of dots, scratches and patterns that find their like on the other scans.',
     },
   ];
+}
+
+/** Why scans are in doubt, and what helps. */
+export function reasonWords({ reason, places }: DoubtView): string {
+  switch (reason) {
+    case 'loosely':
+      return 'The surfaces it shares with the others leave it room to slide or turn (see how they hold together). A scan that shows it with its neighbours from another side, or dots beside it, holds it.';
+    case 'seen-through':
+      return 'Several other scans looked through where it stands. It may belong elsewhere, or to something else: place it by hand, or exclude it.';
+    case 'on-doubtful':
+      return 'It lies mostly on scans that are in doubt themselves. Decide those first.';
+    case 'elsewhere':
+      return verdictWords(places);
+  }
 }
 
 /** Paint below this says nothing. */
