@@ -33,6 +33,20 @@ test('the jug from scans to a valid GLB', async ({ page }) => {
   await page.getByRole('link', { name: /^Register/ }).click();
   await run(page, 'Register all scans', /8 of 8 scans registered/);
   await expect(page.getByText('registered').first()).toBeVisible();
+  // Whether it is good: the verdict, every pair, and what holds each scan, shown by rocking it.
+  const hold = page.getByRole('region', { name: 'How they hold together' });
+  await expect(hold.getByText('They hold together', { exact: true })).toBeVisible();
+  await hold.getByRole('button', { name: 'Pairs' }).click();
+  const pair = hold.getByRole('button', { name: /^Handle side and Lip side: \d+ % overlap, 0\.\d+ mm apart/ });
+  await pair.focus();
+  await expect(hold.getByText(/^Handle side and Lip side: \d+ % overlap/)).toBeVisible();
+  await hold.getByRole('button', { name: 'What holds each scan' }).click();
+  const slack = hold.getByRole('button', { name: /^Lip side ± 0\.\d+ mm/ });
+  await slack.click();
+  await expect(slack).toHaveAttribute('aria-pressed', 'true');
+  await slack.click();
+  await hold.getByRole('button', { name: 'How the fit came to rest' }).click();
+  await expect(hold.getByRole('img', { name: /^Movement in \d+ iterations, the last 0\.\d+ mm/ })).toBeVisible();
   await page.getByRole('link', { name: /^Fuse/ }).click();
   await run(page, 'Fuse into one surface', /triangles at/);
   await expect.poll(async () => Number(await canvas(page).getAttribute('data-triangles'))).toBeGreaterThan(20_000);

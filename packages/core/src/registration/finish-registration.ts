@@ -119,7 +119,8 @@ export function finishRegistration(
   );
   const rivalled = doubts.flatMap((d) => d.scans);
   doubts.push(...selfChecks(prepared, placements, list[anchor], rivalled, evidenceScale));
-  doubts.push(...companions(prepared, placements, list[anchor], doubts, evidenceScale));
+  const held = [list[anchor], ...(blocks[0] ?? [])];
+  doubts.push(...companions(prepared, placements, held, doubts, evidenceScale));
   for (const doubt of doubts) {
     for (const p of placements) if (doubt.scans.includes(p.name)) Object.assign(p, { state: 'placed', doubt });
   }
@@ -169,11 +170,14 @@ function selfChecks(
   });
 }
 
-/** Doubts over scans that lie mostly on scans in doubt: should those go elsewhere, these hang in the air. */
+/**
+ * Doubts over scans that lie mostly on scans in doubt: should those go elsewhere, these hang in the air. The scans that
+ * were `held` while the others were looked at are not among them.
+ */
 function companions(
   prepared: PreparedScan[],
   placements: readonly Placement[],
-  anchor: number,
+  held: readonly number[],
   doubts: readonly PlacementDoubt[],
   scale: EvidenceScale,
 ): PlacementDoubt[] {
@@ -183,7 +187,7 @@ function companions(
   for (let more = true; more;) {
     more = false;
     prepared.forEach((scan, i) => {
-      if (i === anchor || known.has(scan.name)) return;
+      if (held.includes(i) || known.has(scan.name)) return;
       const neighbours = placements[i].neighbours ?? [];
       const share = (of: typeof neighbours): number => of.reduce((s, n) => s + n.overlapRatio, 0);
       if (share(neighbours.filter((n) => doubtful.has(n.name))) <= MOSTLY * share(neighbours)) return;

@@ -7,7 +7,7 @@ import type { PreparedScan } from './prepared-scan.js';
 /** Points looked at for each pair. */
 const SAMPLES = 1000;
 /** Share of a scan's points that another looked through from which on the two contradict each other. */
-const LOOKED_THROUGH = 0.015;
+const LOOKED_THROUGH = 0.02;
 /** With so many others a scan must be at odds: right placements of simulated scans are with one at most. */
 const LEAST_ODDS = 2;
 /** A scan is held if its surface could be off by less than this share of the fine cell (one standard deviation). */
