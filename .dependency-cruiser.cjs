@@ -19,6 +19,7 @@ module.exports = {
     only('selection', core('selection'), [core('math|runtime|geometry|spatial|pointcloud')]),
     only('mesh', core('mesh'), [core('math|runtime|geometry|spatial')]),
     only('registration', core('registration'), [core('math|runtime|geometry|spatial|pointcloud|mesh')]),
+    only('next-views', core('next-views'), [core('math|runtime|geometry|registration')]),
     only('fusion', core('fusion'), [core('math|runtime|geometry|spatial|pointcloud|mesh')]),
     only('tracking', core('tracking'), [core('math|runtime|geometry|spatial|fusion')]),
     only('turntable', core('turntable'), [core('math|runtime|geometry|spatial|pointcloud|fusion|tracking')]),

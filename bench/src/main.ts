@@ -5,6 +5,7 @@ import { jugChain } from './jug-chain.js';
 import { kernels } from './kernels.js';
 import { liveTrial } from './live-trial.js';
 import { misalignedTrial } from './misaligned-trial.js';
+import { nextViewTrial } from './next-view-trial.js';
 import { BENCH_OBJECTS, benchObject, type BenchObjectName } from './objects.js';
 import { registrationTrial } from './registration-trial.js';
 import { selecting } from './selecting.js';
@@ -43,6 +44,7 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
   lidar: { takes: '[objects] [SEED,SEED,…] [--log]', run: (t) => lidarTrial(t.seeds, orBodies(t), t.log) },
   overlap: { takes: '[objects] [SEED,SEED,…] [--log]', run: (t) => overlapTrial(t.seeds, orBodies(t), t.log) },
   uncertainty: { takes: '[objects] [seeds]', run: (t) => uncertaintyTrial(orBodies(t), t.count ?? 50) },
+  'next-view': { takes: '[seeds]', run: (t) => nextViewTrial(t.count ?? 2) },
   many: { takes: '[views] [SEED,SEED,…] [--log]', run: (t) => manyTrial(t.count ?? 8, t.seeds, t.log) },
 };
 

@@ -1,0 +1,2 @@
+export * from './next-views.js';
+export * from './sight-grid.js';
