@@ -47,6 +47,15 @@ test('the jug from scans to a valid GLB', async ({ page }) => {
   await slack.click();
   await hold.getByRole('button', { name: 'How the fit came to rest' }).click();
   await expect(hold.getByRole('img', { name: /^Movement in \d+ iterations, the last 0\.\d+ mm/ })).toBeVisible();
+  // Where to scan next: places with what they would show, drawn in the view.
+  const next = page.getByRole('region', { name: 'Where to scan next' });
+  await next.getByRole('button', { name: 'Find places' }).click();
+  await expect(next.getByText(/^About \d+\.\d cm² are unseen/)).toBeVisible({ timeout: 60_000 });
+  const best = next.getByRole('listitem').first().getByRole('button');
+  await expect(best).toContainText(/\d+ %.*as it lay in Upright|lay it down anew/);
+  await expect(best).toHaveAttribute('aria-pressed', 'true');
+  await next.getByRole('button', { name: 'Put away' }).click();
+  await expect(next.getByRole('listitem')).toHaveCount(0);
   await page.getByRole('link', { name: /^Fuse/ }).click();
   await run(page, 'Fuse into one surface', /triangles at/);
   await expect.poll(async () => Number(await canvas(page).getAttribute('data-triangles'))).toBeGreaterThan(20_000);

@@ -218,8 +218,12 @@ await steps('clean.support');
 await steps('clean.strays');
 await steps('register.automatic');
 await picture('register', bench('register'), async () => {
-  await page.getByRole('button', { name: 'Show the distances' }).click();
-  await page.getByText('Half of the points').waitFor({ timeout: 60_000 });
+  const next = page.getByRole('region', { name: 'Where to scan next' });
+  await next.getByRole('button', { name: 'Find places' }).click();
+  await next.getByRole('listitem').first().waitFor({ timeout: 60_000 });
+  await next.getByRole('listitem').nth(1).getByRole('button').click();
+  await page.getByRole('region', { name: 'How they hold together' }).getByRole('button', { name: 'Pairs' }).click();
+  await page.getByRole('heading', { name: 'How they hold together' }).scrollIntoViewIfNeeded();
   await page.waitForTimeout(2500);
 });
 await steps('fuse.surface');

@@ -28,7 +28,12 @@ export interface ViewSettings {
   /** Scans shown where they might belong; not where they are. */
   tried: TriedPlace | null;
   /** A place the view was sent to, and how much around it is to be seen, mm. */
-  lookedAt: { place: [number, number, number]; size: number } | null;
+  lookedAt: {
+    place: [number, number, number];
+    size: number;
+    /** The side to look from; as now if it is left away. */
+    from?: [number, number, number];
+  } | null;
 }
 
 /** Names of scans, and the motion that takes them to the place to be tried: 16 numbers, column by column. */

@@ -19,7 +19,7 @@ export function NumberRow({
   onChange(value: number): void;
 }) {
   return (
-    <label className="grid grid-cols-[1fr_8rem] items-center gap-2" title={help}>
+    <label className="grid grid-cols-[1fr_8.3rem] items-center gap-2" title={help}>
       <span>{title}</span>
       <span className="flex items-center gap-1">
         <input

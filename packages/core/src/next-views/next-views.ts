@@ -2,6 +2,7 @@ import type { Placement, Scan } from '../geometry/scan.js';
 import { sensorPositions } from '../geometry/scan.js';
 import { dot3, normalize3, transformPoint, type Vec3 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
+import { spreadDirections } from './spread-directions.js';
 import { buildSightGrid, cellAt, EMPTY, firstSolid, UNSEEN, type SightGrid } from './sight-grid.js';
 
 /** What the scanner can do. */
@@ -64,7 +65,7 @@ export function findNextViews(
   const cells = unseenBorder(grid);
   const target = middleOf(grid);
   const least = Math.cos((maxIncidence * Math.PI) / 180);
-  const candidates = directions(DIRECTIONS).map((d, k) => {
+  const candidates = spreadDirections(DIRECTIONS).map((d, k) => {
     ctx.checkpoint(k / DIRECTIONS, 'Looking round the piece');
     const eye: Vec3 = [target[0] + distance * d[0], target[1] + distance * d[1], target[2] + distance * d[2]];
     return { eye, direction: d, sees: seenFrom(grid, cells, eye, least) };
@@ -215,16 +216,6 @@ function setupFor(
     if (!best || cosine > best.cosine) best = { setup, cosine };
   }
   return best && best.cosine > SAME_SIDE ? best.setup : undefined;
-}
-
-/** Evenly spread unit vectors (spiral points; E. Saff, A. Kuijlaars 1997). */
-function directions(n: number): Vec3[] {
-  return Array.from({ length: n }, (_, i): Vec3 => {
-    const z = 1 - (2 * i + 1) / n;
-    const a = i * Math.PI * (3 - Math.sqrt(5));
-    const r = Math.sqrt(1 - z * z);
-    return [r * Math.cos(a), r * Math.sin(a), z];
-  });
 }
 
 function middleOf({ origin, size, cell }: SightGrid): Vec3 {

@@ -3,6 +3,7 @@ import type { Placement, Scan } from '../geometry/scan.js';
 import { sensorPositions } from '../geometry/scan.js';
 import { invertRigid, multiply, transformPoints, type Vec3 } from '../math/mat4.js';
 import { buildRangeViews } from '../registration/range-view.js';
+import { spreadDirections } from './spread-directions.js';
 
 /** What is known of a cell of space. */
 export const UNSEEN = 0;
@@ -27,7 +28,7 @@ export interface SightGrid {
   state: Uint8Array;
 }
 
-/** @returns undefined if no scan has a place. O(cells · views + points) */
+/** @returns undefined if no scan has a place. O(cells · views + points · hull directions) */
 export function buildSightGrid(placed: readonly { scan: Scan; placement: Placement }[]): SightGrid | undefined {
   if (placed.length === 0) return undefined;
   const clouds = placed.map(({ scan, placement }) => transformPoints(placement.pieceFromScan, scan.cloud.positions));
@@ -53,7 +54,36 @@ export function buildSightGrid(placed: readonly { scan: Scan; placement: Placeme
       if (at >= 0) state[at] = SURFACE;
     }
   }
+  emptyOutside(grid, clouds);
   return grid;
+}
+
+/** Half-spaces whose intersection stands for the convex hull. */
+const HULL_DIRECTIONS = 160;
+
+/**
+ * Marks as empty what lies outside the hull of all points: what is missing is looked for within it, so that a side not
+ * seen is closed by its flat faces. O(cells · directions).
+ */
+function emptyOutside({ cell, origin, size, state }: SightGrid, clouds: readonly Float32Array[]): void {
+  for (const [a, b, c] of spreadDirections(HULL_DIRECTIONS)) {
+    let far = -Infinity;
+    for (const p of clouds) {
+      for (let i = 0; i < p.length; i += 3) {
+        const d = a * p[i] + b * p[i + 1] + c * p[i + 2];
+        if (d > far) far = d;
+      }
+    }
+    far += 0.5 * cell;
+    for (let k = 0, at = 0; k < size[2]; k++) {
+      for (let j = 0; j < size[1]; j++) {
+        const row = b * (origin[1] + (j + 0.5) * cell) + c * (origin[2] + (k + 0.5) * cell);
+        for (let i = 0; i < size[0]; i++, at++) {
+          if (state[at] === UNSEEN && a * (origin[0] + (i + 0.5) * cell) + row > far) state[at] = EMPTY;
+        }
+      }
+    }
+  }
 }
 
 /** Marks as empty what a scan's sensor looked through, or saw nothing in. */

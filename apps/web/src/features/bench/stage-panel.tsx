@@ -12,6 +12,7 @@ import { ByHandPanel } from '../by-hand/by-hand-panel';
 import { DoubtPanel } from '../register/doubt-panel';
 import { HoldPanel } from '../register/hold-panel';
 import { FitPanel } from '../select/fit-panel';
+import { NextViewsPanel } from '../next-views/next-views-panel';
 import { SelectPanel } from '../select/select-panel';
 import { OperationForm } from './operation-form';
 import { RunningStep } from './running-step';
@@ -70,6 +71,7 @@ export function StagePanel({
       {stage === 'clean' && piece.scans > 0 && <SelectPanel piece={piece} steps={steps ?? []} busy={open.length > 0} />}
       {children}
       {stage === 'register' && <HoldPanel piece={piece} steps={steps ?? []} />}
+      {stage === 'register' && <NextViewsPanel piece={piece} />}
       {stage === 'register' && <FitPanel piece={piece} />}
       {stage === 'register' && <ByHandPanel piece={piece} busy={open.length > 0} />}
       {own.map((o, i) => {

@@ -1,19 +1,11 @@
-import type { Column } from '@amber-knit/core/bundle';
 import { BitSet } from '@amber-knit/core/geometry';
-import type { Vec3 } from '@amber-knit/core/math';
 import { encodeSelection } from '@amber-knit/core/stored';
-import { loadCut, streamArtifact } from '../view/load-artifact';
+import { loadCut } from '../view/load-artifact';
+import { loadPoints, type StoredPoints } from '../view/load-points';
 import { SelectionDesk, type DeskScan } from './selection-desk';
 import type { FromSelection, ShownScan, ToSelection } from './selection-messages';
 
 /** Selecting off the page's thread, on all points of all scans, not on what happens to be drawn. */
-
-interface StoredPoints {
-  positions: Float32Array;
-  colors?: Uint8Array;
-  normals?: Float32Array;
-  viewpoints: Vec3[];
-}
 
 const desk = new SelectionDesk();
 /** Points by id of their stored cloud; only those of the scans on the desk are kept. */
@@ -79,7 +71,7 @@ async function take(shown: ShownScan[]): Promise<void> {
     if (!stored.has(id))
       stored.set(
         id,
-        read(id, (f) => report(id, f)),
+        loadPoints(id, stop.signal, (f) => report(id, f)),
       );
   const scans = await Promise.all(
     shown.map(async (s): Promise<DeskScan> => {
@@ -102,34 +94,6 @@ function presentOf(base: string, cut: string | undefined, size: number): Promise
   const known = whole.get(base) ?? BitSet.full(size);
   whole.set(base, known);
   return Promise.resolve(known);
-}
-
-async function read(id: string, onProgress: (fraction: number) => void): Promise<StoredPoints> {
-  let columns: Record<string, Column> = {};
-  let viewpoints: Vec3[] = [];
-  await streamArtifact(
-    id,
-    stop.signal,
-    ({ meta, tables }) => {
-      const { rows, columns: there } = tables[0];
-      const has = (name: string): boolean => there.some((c) => c.name === name);
-      columns = { position: new Float32Array(3 * rows) };
-      if (has('color')) columns.color = new Uint8Array(3 * rows);
-      if (has('normal')) columns.normal = new Float32Array(3 * rows);
-      viewpoints = (meta.viewpoints as Vec3[] | undefined) ?? [];
-    },
-    (table, first, rows, page) => {
-      if (table !== 'points') return;
-      for (const [name, part] of Object.entries(page)) columns[name]?.set(part as never, 3 * first);
-      onProgress((first + rows) / (columns.position.length / 3));
-    },
-  );
-  return {
-    viewpoints,
-    positions: columns.position as Float32Array,
-    colors: columns.color as Uint8Array | undefined,
-    normals: columns.normal as Float32Array | undefined,
-  };
 }
 
 /** Tells the page what is selected, and the view which marks have changed. */

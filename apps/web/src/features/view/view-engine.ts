@@ -233,13 +233,22 @@ export class ViewEngine {
     this.clouds.colorByLevel(scanId, levels);
   }
 
-  /** Goes near a place, along the present direction of view. */
-  lookAt(place: [number, number, number], size: number): void {
+  /** Goes near a place, along the present direction of view, or from beside a point that it then sees as well. */
+  lookAt(place: [number, number, number], size: number, from?: [number, number, number]): void {
     const direction = this.camera.position.clone().sub(this.controls.target).normalize();
     const target = new THREE.Vector3(...place);
+    if (from) {
+      // From aside: straight behind, what stands there would hide what it looks at.
+      const ahead = new THREE.Vector3(...from).sub(target).normalize();
+      const aside = new THREE.Vector3(-ahead.y, ahead.x, 0);
+      if (aside.length() < 0.3) aside.set(0, -1, 0);
+      direction.copy(ahead).addScaledVector(aside.normalize(), 1.1);
+      direction.z += 0.15;
+      direction.normalize();
+    }
     // From outside: the side of the middle that the place lies on.
     const outwards = target.clone().sub(this.contentBox().getCenter(new THREE.Vector3()));
-    if (outwards.length() > 1e-6 && outwards.normalize().dot(direction) < 0.3) {
+    if (!from && outwards.length() > 1e-6 && outwards.normalize().dot(direction) < 0.3) {
       direction.copy(outwards);
       direction.z = Math.max(-0.9, Math.min(0.9, direction.z));
       direction.normalize();

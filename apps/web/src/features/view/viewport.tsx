@@ -8,6 +8,7 @@ import { mm, shortCount } from '../../shared/format';
 import { Notice } from '../../shared/controls';
 import { framesClient } from '../frames/frames-client';
 import { previewClient } from '../import/preview-client';
+import { nextViewsClient } from '../next-views/next-views-client';
 import { DrawingOverlay } from '../select/drawing-overlay';
 import { selectionClient } from '../select/selection-client';
 import { useSelectGesture } from '../select/use-select-gesture';
@@ -18,6 +19,8 @@ import { arrivingMatrix, contentForStage } from './piece-content';
 import { SURFACE_TINTS, type Pick } from './view-content';
 import { ViewEngine } from './view-engine';
 import { ViewToolbar } from './view-toolbar';
+
+const IDENTITY = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1];
 
 /** The 3D view with its tools and the reading strip. */
 export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
@@ -55,6 +58,7 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
   const { scanId: apart, points: framePoints } = useSyncExternalStore(framesClient.subscribe, framesClient.current);
 
   const preview = useSyncExternalStore(previewClient.subscribe, previewClient.current);
+  const { points: advice } = useSyncExternalStore(nextViewsClient.subscribe, nextViewsClient.current);
 
   // Trying a place does not change where the view looks from.
   const content = contentForStage(piece, stage, { ...settings, tried: null });
@@ -68,8 +72,9 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
     const frame = at && framePoints ? { positions: framePoints.positions, matrix: at.matrix } : undefined;
     const surface = contentForStage(piece, stage, settings).surface !== undefined;
     const arriving = preview && !surface ? { ...preview, matrix: arrivingMatrix(piece) } : undefined;
-    engine.current?.showApart(frame ?? arriving);
-  }, [piece, stage, settings, apart, framePoints, preview]);
+    const advised = advice && stage === 'register' ? { positions: advice, matrix: IDENTITY } : undefined;
+    engine.current?.showApart(frame ?? arriving ?? advised);
+  }, [piece, stage, settings, apart, framePoints, preview, advice]);
   const empty = piece.scanList.length === 0;
   useEffect(() => {
     if (preview && empty) engine.current?.fit();
@@ -92,9 +97,10 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
     selectionClient.setSlab(section && found ? slabOf(section, found) : null);
     // The extent of what is shown follows the points as they arrive.
   }, [section, counts.points, counts.triangles, layoutKey]);
+  const { lookedAt } = settings;
   useEffect(() => {
-    if (settings.lookedAt) engine.current?.lookAt(settings.lookedAt.place, settings.lookedAt.size);
-  }, [settings.lookedAt]);
+    if (lookedAt) engine.current?.lookAt(lookedAt.place, lookedAt.size, lookedAt.from);
+  }, [lookedAt]);
   useEffect(() => {
     engine.current?.mark(settings.tool === 'measure' ? pickedPoints(measure) : []);
   }, [measure, settings.tool]);

@@ -1,0 +1,99 @@
+import { useEffect, useState, useSyncExternalStore } from 'react';
+import type { PieceView } from '@amber-knit/contracts';
+import { useAppDispatch } from '../../app/store';
+import { placeLookedAt } from '../../app/view-slice';
+import { Button, Notice, ProgressBar } from '../../shared/controls';
+import { NumberRow } from '../../shared/number-row';
+import { hasPlace } from '../view/piece-content';
+import { areaWords, setupWords, sideWords } from './next-view-words';
+import { keyOf, nextViewsClient } from './next-views-client';
+
+/** Where the scanner usually stands, mm. */
+const USUAL_DISTANCE = 350;
+
+/** Where to scan next: places from which a scanner would see most of what no scan has seen, drawn in the view. */
+export function NextViewsPanel({ piece }: { piece: PieceView }) {
+  const dispatch = useAppDispatch();
+  const [distance, setDistance] = useState(USUAL_DISTANCE);
+  const state = useSyncExternalStore(nextViewsClient.subscribe, nextViewsClient.current);
+  const key = keyOf(piece);
+  useEffect(() => {
+    // What was found for other placements no longer holds.
+    const { for: known } = nextViewsClient.current();
+    if (known !== null && known !== key) nextViewsClient.clear();
+  }, [key]);
+  useEffect(() => () => nextViewsClient.clear(), []);
+
+  if (!piece.scanList.some(hasPlace)) return null;
+  const { found, progress, failed, shown } = state;
+  const show = (at: number): void => {
+    const view = found!.views[at];
+    nextViewsClient.show(shown === at ? null : at);
+    if (shown !== at) {
+      const size = Math.hypot(...view.eye.map((v, k) => v - view.target[k]));
+      // Between the piece and the scanner, so that both are in the picture.
+      const place = view.target.map((v, k) => v + 0.4 * (view.eye[k] - v)) as [number, number, number];
+      dispatch(placeLookedAt({ place, size: 0.46 * size, from: view.eye }));
+    }
+  };
+  return (
+    <section aria-label="Where to scan next" className="border-b border-line py-3">
+      <h3 className="m-0 text-sm font-semibold">Where to scan next</h3>
+      {!found && (
+        <p className="mb-2 mt-1 text-muted">
+          Works out what no scan has seen yet, and from where a scanner would see most of it.
+        </p>
+      )}
+      {found && found.views.length === 0 && (
+        <p className="mb-2 mt-1">Nothing of size is left that a scanner could see from outside.</p>
+      )}
+      {found && found.views.length > 0 && (
+        <>
+          <p className="mb-1 mt-1">
+            About <b className="num">{areaWords(found.unseen)}</b> are unseen and can be reached. Best places first;
+            each counts what those before it leave.
+          </p>
+          <ol className="m-0 mb-2 flex list-none flex-col gap-1 p-0">
+            {found.views.map((view, i) => (
+              <li key={i}>
+                <button
+                  type="button"
+                  aria-pressed={shown === i}
+                  onClick={() => show(i)}
+                  className="grid w-full grid-cols-[1.2rem_1fr_auto] gap-x-1.5 rounded-lg border border-line bg-transparent px-2 py-1 text-left hover:bg-sunk aria-pressed:border-amber aria-pressed:bg-sunk"
+                >
+                  <b className="num">{i + 1}</b>
+                  <span>{sideWords(view)}</span>
+                  <span className="num">{Math.round(100 * view.share)} %</span>
+                  <span className="col-span-2 col-start-2 text-muted">
+                    {setupWords(view)}; {areaWords(view.gain)}
+                  </span>
+                </button>
+              </li>
+            ))}
+          </ol>
+        </>
+      )}
+      {failed && <Notice tone="error">{failed}</Notice>}
+      {progress !== null && <ProgressBar value={progress} label="Looking round the piece" />}
+      <NumberRow
+        title="Distance"
+        help="From the scanner to the middle of the piece."
+        unit="mm"
+        value={distance}
+        min={50}
+        max={5000}
+        step={10}
+        onChange={setDistance}
+      />
+      <div className="mt-2 flex gap-1">
+        {progress === null ? (
+          <Button onClick={() => nextViewsClient.look(piece, distance)}>{found ? 'Look again' : 'Find places'}</Button>
+        ) : (
+          <Button onClick={() => nextViewsClient.clear()}>Stop</Button>
+        )}
+        {found && <Button onClick={() => nextViewsClient.clear()}>Put away</Button>}
+      </div>
+    </section>
+  );
+}

@@ -1,0 +1,69 @@
+import type { Placement, Scan } from '../geometry/scan.js';
+import { identity, type Vec3 } from '../math/mat4.js';
+import { createRunContext } from '../runtime/run-context.js';
+import { findNextViews } from './next-views.js';
+import { buildSightGrid, cellAt, EMPTY, firstSolid, SURFACE, UNSEEN } from './sight-grid.js';
+
+const RADIUS = 40;
+
+/** What a sensor at `eye` sees of a ball round the origin, points about 1 mm apart. */
+function capOf(name: string, eye: Vec3): { scan: Scan; placement: Placement; setup: string } {
+  const positions: number[] = [];
+  const n = 20_000;
+  for (let i = 0; i < n; i++) {
+    const z = 1 - (2 * i + 1) / n;
+    const a = i * Math.PI * (3 - Math.sqrt(5));
+    const r = Math.sqrt(1 - z * z);
+    const p: Vec3 = [RADIUS * r * Math.cos(a), RADIUS * r * Math.sin(a), RADIUS * z];
+    // Seen where the surface faces the sensor by at least 20°.
+    const back = eye.map((v, k) => v - p[k]);
+    const cosine = (back[0] * p[0] + back[1] * p[1] + back[2] * p[2]) / (RADIUS * Math.hypot(...back));
+    if (cosine > 0.34) positions.push(...p);
+  }
+  const scan = { name, cloud: { positions: Float32Array.from(positions) }, viewpoints: [eye] };
+  return { scan, placement: { name, state: 'registered', pieceFromScan: identity() }, setup: 'Upright' };
+}
+
+const round = [0, 1, 2, 3].map((k): Vec3 => [
+  350 * Math.cos((k * Math.PI) / 2),
+  350 * Math.sin((k * Math.PI) / 2),
+  120,
+]);
+
+test('what was looked through is empty, what was measured is surface, what lies in its shadow is unseen', () => {
+  const grid = buildSightGrid([capOf('a', [350, 0, 0]), capOf('b', [0, 350, 0])])!;
+  const at = (x: number, y: number, z: number): number => grid.state[cellAt(grid, x, y, z)];
+  expect(at(RADIUS * 0.999, 0, 0)).toBe(SURFACE);
+  expect(at(0, 0, 0)).toBe(UNSEEN);
+  expect(at(RADIUS * 0.85, RADIUS * 0.85, 0)).toBe(EMPTY);
+  expect(firstSolid(grid, [350, 0, 0], [-40, 0, 0])).toBe(cellAt(grid, RADIUS * 0.999, 0, 0));
+});
+
+test('a ball seen from all sides but below is to be looked at from below, laid down anew', () => {
+  const { views, unseen } = findNextViews(
+    round.map((eye, k) => capOf(`s${k}`, eye)),
+    { distance: 350 },
+    createRunContext(),
+  );
+  expect(unseen).toBeGreaterThan(0);
+  const [first] = views;
+  expect((first.eye[2] - first.target[2]) / 350).toBeLessThan(-0.8);
+  expect(first.setup).toBeUndefined();
+  expect(first.share).toBeGreaterThan(0.6);
+  expect(first.sees.length).toBeGreaterThan(0);
+});
+
+test('the side that is missing is found, and reached as the piece lies', () => {
+  const { views } = findNextViews(
+    round.slice(0, 2).map((eye, k) => capOf(`s${k}`, [eye[0], eye[1], 200])),
+    { distance: 350 },
+    createRunContext(),
+  );
+  // Seen from +X and +Y: the best of what is missing lies towards −X and −Y.
+  expect(views[0].eye[0] + views[0].eye[1]).toBeLessThan(0);
+  expect(views.every((v, i) => i === 0 || v.gain <= views[i - 1].gain)).toBe(true);
+});
+
+test('without scans nothing is advised', () => {
+  expect(findNextViews([], { distance: 350 }, createRunContext())).toEqual({ views: [], unseen: 0 });
+});
