@@ -10,7 +10,7 @@ import {
   type Mat4,
   type Vec3,
 } from '@amber-knit/core/math';
-import { findNextViews } from '@amber-knit/core/next-views';
+import { findNextViews, spreadDirections } from '@amber-knit/core/next-views';
 import { frameCloud } from '@amber-knit/core/pointcloud';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { PointGrid } from '@amber-knit/core/spatial';
@@ -129,15 +129,8 @@ function crossOf(a: Vec3, b: Vec3, c: Vec3): Vec3 {
 /** Which samples the camera sees from each of many places on the ball round the object. */
 function sightsOf(object: BenchObject, samples: Vec3[], middle: Vec3): number[][] {
   const all = samples.map((_, k) => k);
-  return Array.from({ length: DIRECTIONS }, (_, i) => {
-    const z = 1 - (2 * i + 1) / DIRECTIONS;
-    const a = i * Math.PI * (3 - Math.sqrt(5));
-    const r = Math.sqrt(1 - z * z);
-    const eye: Vec3 = [
-      middle[0] + DISTANCE * r * Math.cos(a),
-      middle[1] + DISTANCE * r * Math.sin(a),
-      middle[2] + DISTANCE * z,
-    ];
+  return spreadDirections(DIRECTIONS).map((d, i) => {
+    const eye = middle.map((v, k) => v + DISTANCE * d[k]) as Vec3;
     const missed = new Set(unseenBy([viewFrom(object, eye, middle, i)], samples, all));
     return all.filter((k) => !missed.has(k));
   });

@@ -63,8 +63,8 @@ export const summarizeRegistration = (f: Figures): string => {
 const WHY: Record<DoubtReason, string> = {
   elsewhere: 'could as well sit elsewhere: placed, not registered, until you choose',
   loosely: 'held only loosely by the others: placed, not registered; see how they hold together',
-  'seen-through': 'stand where several others looked through: placed, not registered',
-  'on-doubtful': 'lie mostly on scans that are in doubt: placed, not registered',
+  'seen-through': 'several others looked through there: placed, not registered',
+  'on-doubtful': 'mostly on scans that are in doubt themselves: placed, not registered',
 };
 
 /** Says which scans are not registered, and why. */

@@ -19,7 +19,7 @@ export function NumberRow({
   onChange(value: number): void;
 }) {
   return (
-    <label className="grid grid-cols-[1fr_8.3rem] items-center gap-2" title={help}>
+    <label className="grid grid-cols-[1fr_8.6rem] items-center gap-2" title={help}>
       <span>{title}</span>
       <span className="flex items-center gap-1">
         <input
@@ -34,7 +34,7 @@ export function NumberRow({
           }}
           className="num w-full min-w-0 rounded-lg border border-[var(--field)] bg-panel px-2 py-1"
         />
-        <span className="w-6">{unit}</span>
+        <span className="w-7">{unit}</span>
       </span>
     </label>
   );

@@ -1,2 +1,3 @@
 export * from './next-views.js';
 export * from './sight-grid.js';
+export * from './spread-directions.js';
