@@ -4,7 +4,7 @@ import { GeometryError } from '@amber-knit/core/runtime';
 import { scanNamed } from './each-scan.js';
 import { defineOperation } from './operation.js';
 import { FlagParam, PairsParam, TextParam, type PickedPair } from './params.js';
-import { registrationFigures, summarizeRegistration } from './register-automatic.js';
+import { noteDoubts, registrationFigures, summarizeRegistration } from './register-automatic.js';
 
 export class RegisterPairsParams {
   @TextParam({ title: 'Scan', help: 'The scan that is moved.' })
@@ -64,12 +64,17 @@ export const registerPairs = defineOperation({
     const result = await refinePlacements(scans, roughly, { reference }, ctx);
     const agreement = result.agreementOf(moving.name);
     const own = result.placements.find((p) => p.name === moving.name)!;
-    if (own.state === 'registered' && agreement && (agreement.overlap < LEAST_OVERLAP || agreement.quality <= 0)) {
+    if (agreement && (agreement.overlap < LEAST_OVERLAP || agreement.quality <= 0)) {
       own.state = 'placed';
       const percent = (v: number): string => `${(100 * v).toFixed(1)} %`;
       ctx.note(
         `${moving.name} lies on the others with ${percent(agreement.overlap)} of its points and contradicts them with ` +
           `${percent(agreement.contradicted)}: it stays placed, not registered. Check the picks.`,
+      );
+    } else {
+      noteDoubts(
+        result.doubts.filter((d) => d.scans.includes(moving.name)),
+        ctx,
       );
     }
     return { outputs: { placements: result.placements }, figures: { ...registrationFigures(result), ...figures } };
