@@ -104,7 +104,7 @@ const FACE_PLACES = 60;
 const FACE_HYPOTHESES = 8;
 
 /** Placements that bring flat faces together, those that the points contradict least first. */
-export function facePlacements(A: PreparedScan, B: PreparedScan, cell: number, scale: EvidenceScale): Mat4[] {
+function facePlacements(A: PreparedScan, B: PreparedScan, cell: number, scale: EvidenceScale): Mat4[] {
   return matchFaces(A.faces, B.faces, cell, FACE_PLACES)
     .map(({ targetFromSource }) => {
       const quick = withoutMarks(judgePlacement(A, B, targetFromSource, scale, 150));

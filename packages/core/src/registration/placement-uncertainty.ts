@@ -144,6 +144,7 @@ function pairInformation(
   const pn = source.cloud.normals!;
   const q = target.cloud.positions;
   const qn = target.cloud.normals!;
+  const at: Vec3 = [0, 0, 0];
   const s = new Float64Array(6);
   const t = new Float64Array(6);
   const sum = new Float64Array(36);
@@ -153,11 +154,9 @@ function pairInformation(
   const tried = Math.min(o.samples, source.sample.length);
   for (let k = 0; k < tried; k++) {
     const i = 3 * source.sample[k];
-    const [x, y, z] = [
-      m[0] * p[i] + m[4] * p[i + 1] + m[8] * p[i + 2] + m[12],
-      m[1] * p[i] + m[5] * p[i + 1] + m[9] * p[i + 2] + m[13],
-      m[2] * p[i] + m[6] * p[i + 1] + m[10] * p[i + 2] + m[14],
-    ];
+    const x = m[0] * p[i] + m[4] * p[i + 1] + m[8] * p[i + 2] + m[12];
+    const y = m[1] * p[i] + m[5] * p[i + 1] + m[9] * p[i + 2] + m[13];
+    const z = m[2] * p[i] + m[6] * p[i + 1] + m[10] * p[i + 2] + m[14];
     const hit = target.grid.nearest(x, y, z, o.maxDistance);
     if (hit < 0) continue;
     const h = 3 * hit;
@@ -173,7 +172,10 @@ function pairInformation(
     const trust = (source.trust?.[i / 3] ?? 1) * (target.trust?.[hit] ?? 1);
     if (trust < RELIABLE) continue;
     w *= trust;
-    const at = transformPoint(pieceFromTarget, x, y, z);
+    const R = pieceFromTarget;
+    at[0] = R[0] * x + R[4] * y + R[8] * z + R[12];
+    at[1] = R[1] * x + R[5] * y + R[9] * z + R[13];
+    at[2] = R[2] * x + R[6] * y + R[10] * z + R[14];
     jacobian(pieceFromTarget, sx, sy, sz, at, centre, s);
     jacobian(pieceFromTarget, qn[h], qn[h + 1], qn[h + 2], at, centre, t);
     for (let a = 0; a < 6; a++) for (let b = 0; b < 6; b++) sum[6 * a + b] += 0.5 * w * (s[a] * t[b] + t[a] * s[b]);
