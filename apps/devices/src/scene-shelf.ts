@@ -7,7 +7,6 @@ import {
   transformPoints,
   type Mat4,
 } from '@amber-knit/core/math';
-import { VoxelTable } from '@amber-knit/core/spatial';
 import { boundsOf, type TriangleMesh } from '@amber-knit/core/geometry';
 import {
   box,
@@ -32,6 +31,7 @@ import {
   type SimulatedScene,
 } from '@amber-knit/demo';
 import type { BenchArrangement } from '@amber-knit/device-protocol';
+import { paintedTriangles } from './painted-triangles.js';
 
 export const OBJECTS = [galleyJug, handWheel, oarFork, turnedGauge, ridingLantern];
 /** A room that is scanned from inside instead of an object on the bench. */
@@ -48,8 +48,6 @@ export interface BenchScene {
 const TURNS: Record<string, Mat4> = { Upright: UPRIGHT, 'Upside down': UPSIDE_DOWN, 'On its side': ON_ITS_SIDE };
 /** Edge of the truth's cells, mm. */
 const TRUTH_VOXEL = 2;
-/** Places closer than this share a colour, mm. */
-const COLOR_CELL = 0.5;
 
 let room: BenchScene | undefined;
 const truths = new Map<string, TriangleMesh>();
@@ -80,7 +78,7 @@ export function arrangeScene(a: BenchArrangement): BenchScene {
   const first = a.empty ? Infinity : starts[starts.length - 1];
   const puttyFrom = !a.empty && a.putty ? starts[starts.length - 2] : Infinity;
   const m = invertRigid(worldFromObject);
-  const remembered = rememberColors(paintOf(object, mesh, a), COLOR_CELL);
+  const painted = paintedTriangles(mesh, paintOf(object, mesh, a));
   const materials = a.spray || a.empty ? [] : materialsOf(object, mesh);
   const hasGlass = materials.some((k) => k.clear > 0);
   return {
@@ -89,10 +87,11 @@ export function arrangeScene(a: BenchArrangement): BenchScene {
       material: (t) => (t >= first && !a.spray ? materials[t - first] : MATT),
       color: (x, y, z, t) => {
         if (t >= first)
-          return remembered(
+          return painted(
             m[0] * x + m[4] * y + m[8] * z + m[12],
             m[1] * x + m[5] * y + m[9] * z + m[13],
             m[2] * x + m[6] * y + m[10] * z + m[14],
+            t - first,
           );
         if (t >= puttyFrom) return PUTTY;
         return t < starts[1] || z <= 0.01 ? plankColor(x) : [150, 146, 138];
@@ -158,24 +157,6 @@ function withoutTriangles(
   const from = Int32Array.from({ length: indices.length / 3 }, (_, t) => t).filter((t) => !gone(t));
   const kept = Uint32Array.from({ length: 3 * from.length }, (_, i) => indices[3 * from[(i / 3) | 0] + (i % 3)]);
   return { mesh: { positions, indices: kept }, from };
-}
-
-/** A colour function that is asked once a cell. */
-function rememberColors(
-  color: (x: number, y: number, z: number) => [number, number, number],
-  cell: number,
-): (x: number, y: number, z: number) => [number, number, number] {
-  const cells = new VoxelTable(1 << 15);
-  const known: [number, number, number][] = [];
-  const scale = 1 / cell;
-  return (x, y, z) => {
-    const i = Math.round(x * scale);
-    const j = Math.round(y * scale);
-    const k = Math.round(z * scale);
-    const slot = cells.insert(i, j, k);
-    if (slot === known.length) known.push(color(i * cell, j * cell, k * cell));
-    return known[slot];
-  };
 }
 
 /** Places of the stuck-on marker dots: vertices far from one another, always the same. */

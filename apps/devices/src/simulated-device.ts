@@ -54,6 +54,7 @@ export class SimulatedDevice {
   private sequence = 0;
   private clock = 0;
   private lastTick = 0;
+  private nextTick = 0;
   private lastPose?: Mat4;
   private timer?: NodeJS.Timeout;
 
@@ -166,15 +167,17 @@ export class SimulatedDevice {
     this.outlet.text({ type: 'state', state, sent: this.sent, dropped: this.dropped });
     if (state === 'running') {
       this.lastTick = Date.now();
+      this.nextTick = this.lastTick;
       this.tick();
     }
   }
 
   private tick(): void {
     const begun = Date.now();
+    const period = 1000 / this.settings.frameRate;
     const dt = Math.min(0.5, (begun - this.lastTick) / 1000);
     this.lastTick = begun;
-    this.clock += 1000 / this.settings.frameRate;
+    this.clock += period;
     const mayTake = this.credit > 0;
     if (this.sweep && mayTake) this.followSweep();
     else if (!this.sweep) this.held = follow(this.held, this.wanted, dt);
@@ -183,8 +186,9 @@ export class SimulatedDevice {
       this.takeFrame();
       this.sent++;
     } else this.dropped++;
-    const rest = 1000 / this.settings.frameRate - (Date.now() - begun);
-    this.timer = setTimeout(() => this.state === 'running' && this.tick(), Math.max(1, rest));
+    // The clock goes on evenly: after a frame that took longer the next ones follow sooner.
+    this.nextTick = Math.max(begun, this.nextTick + period);
+    this.timer = setTimeout(() => this.state === 'running' && this.tick(), Math.max(1, this.nextTick - Date.now()));
   }
 
   private followSweep(): void {

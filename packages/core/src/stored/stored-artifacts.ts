@@ -1,3 +1,4 @@
+import { GeometryError } from '../runtime/geometry-error.js';
 import { decodeBundle, encodeBundle, type TableData } from '../bundle/index.js';
 import type { DepthFrame, Intrinsics } from '../geometry/depth-frame.js';
 import { boundsOf, type PointCloud } from '../geometry/point-cloud.js';
@@ -170,14 +171,19 @@ interface FrameMeta {
   color?: Intrinsics;
 }
 
-/** Encodes depth frames: depth as 16-bit multiples of a unit (at most 0.01 mm for ranges below 655 mm), colour as PNG. */
-export function encodeFrames(frames: DepthFrame[]): Uint8Array {
+/**
+ * Encodes depth frames: depth as 16-bit multiples of a unit (at most 0.01 mm for ranges below 655 mm), colour as PNG.
+ * @param plain leaves the colours unpacked, where time is dearer than room: packing takes about a hundred times as long
+ */
+export function encodeFrames(frames: DepthFrame[], plain = false): Uint8Array {
   const meta: FrameMeta[] = [];
   const tables: TableData[] = [];
   frames.forEach((f, i) => {
-    const farthest = f.depth.reduce((a, b) => Math.max(a, b), 0);
+    let farthest = 0;
+    for (const z of f.depth) if (z > farthest) farthest = z;
     const unit = Math.max(0.01, farthest / 65_000);
-    const depth = Uint16Array.from(f.depth, (z) => (z > 0 ? Math.round(z / unit) : 0));
+    const depth = new Uint16Array(f.depth.length);
+    for (let k = 0; k < depth.length; k++) if (f.depth[k] > 0) depth[k] = f.depth[k] / unit + 0.5;
     tables.push({
       name: `depth ${i}`,
       rows: depth.length,
@@ -185,13 +191,11 @@ export function encodeFrames(frames: DepthFrame[]): Uint8Array {
       columns: [{ name: 'z', data: depth, size: 1 }],
     });
     if (f.color) {
-      const png = encodeColorPng(f.color.image);
-      tables.push({
-        name: `color ${i}`,
-        rows: png.length,
-        pageRows: png.length,
-        columns: [{ name: 'png', data: png, size: 1 }],
-      });
+      const { image } = f.color;
+      const name = plain ? 'rgb' : 'png';
+      const data = plain ? new Uint8Array(image.data) : encodeColorPng(image);
+      const rows = data.length;
+      tables.push({ name: `color ${i}`, rows, pageRows: rows, columns: [{ name, data, size: 1 }] });
     }
     meta.push({
       name: f.name,
@@ -212,13 +216,14 @@ export function decodeFrames(bytes: Uint8Array, hold = true): DepthFrame[] {
   const { header, tables } = decodeBundle(bytes);
   return (header.meta.frames as FrameMeta[]).map(
     (m, i) =>
-      new StoredFrame(
-        m,
-        tables[`depth ${i}`].z as Uint16Array,
-        tables[`color ${i}`]?.png as Uint8Array | undefined,
-        hold,
-      ),
+      new StoredFrame(m, tables[`depth ${i}`].z as Uint16Array, (tables[`color ${i}`] ?? {}) as StoredPicture, hold),
   );
+}
+
+/** A picture as it lies in a file: packed or plain, or none. */
+interface StoredPicture {
+  png?: Uint8Array;
+  rgb?: Uint8Array;
 }
 
 class StoredFrame implements DepthFrame {
@@ -231,7 +236,7 @@ class StoredFrame implements DepthFrame {
   constructor(
     private readonly meta: FrameMeta,
     private readonly packedDepth: Uint16Array,
-    private readonly png: Uint8Array | undefined,
+    private readonly picture: StoredPicture,
     private readonly hold: boolean,
   ) {
     this.name = meta.name;
@@ -246,8 +251,13 @@ class StoredFrame implements DepthFrame {
   }
 
   get color(): DepthFrame['color'] {
-    if (!this.png || !this.meta.color) return undefined;
-    const color = this.unpackedColor ?? { camera: this.meta.color, image: decodeColor(this.png, this.meta.name) };
+    const { png, rgb } = this.picture;
+    const camera = this.meta.color;
+    if (!camera || !(png || rgb)) return undefined;
+    if (rgb && rgb.length !== 3 * camera.width * camera.height)
+      throw new GeometryError('corrupt-file', `The picture of ${this.meta.name} is not as large as it says.`);
+    if (rgb) return { camera, image: { width: camera.width, height: camera.height, data: rgb } };
+    const color = this.unpackedColor ?? { camera, image: decodeColor(png!, this.meta.name) };
     if (this.hold) this.unpackedColor = color;
     return color;
   }

@@ -88,19 +88,22 @@ export function lightAtDepthPixels(camera: Intrinsics, color: { camera: Intrinsi
   const sx = color.camera.fx / camera.fx;
   const sy = color.camera.fy / camera.fy;
   const reach = Math.max(0, Math.floor((sx - 1) / 2));
+  const { data } = image;
+  const scale = 1 / (255 * (2 * reach + 1) ** 2);
+  const columns = Int32Array.from({ length: width }, (_, u) => Math.round((u - camera.cx) * sx + color.camera.cx));
   for (let v = 0; v < height; v++) {
     const y = Math.round((v - camera.cy) * sy + color.camera.cy);
+    if (y < reach || y >= image.height - reach) continue;
     for (let u = 0; u < width; u++) {
-      const x = Math.round((u - camera.cx) * sx + color.camera.cx);
-      if (x < reach || y < reach || x >= image.width - reach || y >= image.height - reach) continue;
+      const x = columns[u];
+      if (x < reach || x >= image.width - reach) continue;
       let sum = 0;
       for (let dy = -reach; dy <= reach; dy++) {
-        for (let dx = -reach; dx <= reach; dx++) {
-          const i = 3 * ((y + dy) * image.width + x + dx);
-          sum += 0.3 * image.data[i] + 0.59 * image.data[i + 1] + 0.11 * image.data[i + 2];
-        }
+        const from = 3 * ((y + dy) * image.width + x - reach);
+        const end = from + 3 * (2 * reach + 1);
+        for (let i = from; i < end; i += 3) sum += 0.3 * data[i] + 0.59 * data[i + 1] + 0.11 * data[i + 2];
       }
-      out[v * width + u] = sum / (255 * (2 * reach + 1) ** 2);
+      out[v * width + u] = sum * scale;
     }
   }
   forgetGlare(out, width, height);

@@ -80,6 +80,7 @@ export function CaptureView({ cutHeight, sound }: { cutHeight: number; sound: bo
           data-splats={splats}
           data-state={report?.state ?? 'looking'}
           data-kept={report?.kept ?? 0}
+          data-frames={report?.sequence ?? 0}
         />
         <div className="absolute left-3 top-3 flex flex-col gap-2">
           <HandTile />

@@ -30,6 +30,10 @@ const KEEP_SHARE = 0.055;
 const KEEP_RAD = 0.06;
 /** Frames that the empty support is learned from. */
 const EMPTY_FRAMES = 6;
+/** Frames that a device may send ahead: it never has to wait while one is worked on. */
+const CREDIT = 3;
+/** Pictures and figures go to the page no more often than this, ms: more than a person reads only takes time from tracking. */
+const TELL_EVERY = 110;
 /** Splats are handed out every so many frames. */
 const SHOW_EVERY = 3;
 
@@ -59,6 +63,8 @@ let colorEveryBefore = 0;
 let coverage: CoverageCounter | undefined;
 let kept: KeptFrame[] = [];
 let sinceShown = 0;
+/** When the page was last told of a frame, and what. */
+let told: { at: number; state?: LiveFrameResult['state'] } = { at: 0 };
 let sentToKeeper = 0;
 let answered = 0;
 let ending = false;
@@ -96,7 +102,7 @@ async function handle(m: ToCapture): Promise<void> {
     case 'resume':
       mode = captureId && heldByHand() ? 'recording' : 'looking';
       session?.send({ type: 'start' });
-      return session?.send({ type: 'credit', frames: 2 });
+      return session?.send({ type: 'credit', frames: CREDIT });
     case 'take-back':
       return takeBack(m.seconds);
     case 'learn-empty':
@@ -141,7 +147,7 @@ async function connect(url: string): Promise<void> {
   });
   tell({ type: 'connected', device: session.device });
   session.send({ type: 'start' });
-  session.send({ type: 'credit', frames: 2 });
+  session.send({ type: 'credit', frames: CREDIT });
 }
 
 function begin(m: Extract<ToCapture, { type: 'begin' }>): void {
@@ -199,7 +205,7 @@ function leaveTable(): void {
   if (!table) return;
   table = undefined;
   session?.send({ type: 'settings', values: { colorEvery: colorEveryBefore } });
-  session?.send({ type: 'credit', frames: 2 });
+  session?.send({ type: 'credit', frames: CREDIT });
 }
 
 /** Shows what the stops give together; the server places them in the same way when the capture is finished. */
@@ -301,6 +307,9 @@ function take(f: DeviceFrame): void {
   const result = mode === 'recording' ? track(frame, f.pose) : undefined;
   times.push(performance.now());
   if (times.length > 12) times.shift();
+  const now = times[times.length - 1];
+  if (now - told.at < TELL_EVERY && result?.state === told.state) return;
+  told = { at: now, state: result?.state };
   const exposure = depth.infrared ? measureExposure(z, depth.infrared) : { burnt: 0, missing: 0 };
   const report: FrameReport = {
     sequence: f.sequence,

@@ -64,7 +64,7 @@ async function work(): Promise<void> {
   working = false;
 }
 
-/** What is asked of the server. A frame is packed only when its turn has come. */
+/** What is asked of the server. A frame is written out only when its turn has come, and plainly: tracking needs the time. */
 function requestFor(r: KeepRequest): { path: string; init: RequestInit; isFrame: boolean } {
   const to = `/api/captures/${r.captureId}`;
   if ('takeBack' in r) {
@@ -73,6 +73,6 @@ function requestFor(r: KeepRequest): { path: string; init: RequestInit; isFrame:
     return { path: `${to}/take-back`, init: { method: 'POST', headers, body }, isFrame: false };
   }
   const headers = { 'content-type': 'application/octet-stream' };
-  const body = new Blob([encodeFrames([r.frame]) as Uint8Array<ArrayBuffer>]);
+  const body = encodeFrames([r.frame], true) as Uint8Array<ArrayBuffer>;
   return { path: `${to}/frames/${r.sequence}`, init: { method: 'PUT', headers, body }, isFrame: true };
 }

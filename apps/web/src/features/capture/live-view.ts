@@ -8,7 +8,7 @@ const VERTEX = /* glsl */ `
   attribute vec3 splatNormal;
   attribute vec3 splatColor;
   attribute float born;
-  uniform float now, size, colorBy, hideInside;
+  uniform float now, size, widen, colorBy, hideInside;
   uniform vec4 cut;
   uniform vec3 sensor, range;
   uniform vec3 fresh;
@@ -32,7 +32,7 @@ const VERTEX = /* glsl */ `
     gl_Position = projectionMatrix * p;
     // Below the cut plane nothing is shown.
     if (dot(cut.xyz, position) < cut.w || born < 0.0 || hideInside * inside > 0.5) gl_Position = vec4(2.0, 2.0, 2.0, 1.0);
-    gl_PointSize = max(2.0, size * projectionMatrix[1][1] / -p.z);
+    gl_PointSize = max(2.0, widen * size * projectionMatrix[1][1] / -p.z);
   }
 `;
 
@@ -49,6 +49,9 @@ const FRAGMENT = /* glsl */ `
     gl_FragColor = vec4(c, 1.0);
   }
 `;
+
+/** A model that nothing was added to for so long has stopped growing, ms. */
+const GROWING = 1500;
 
 /** Size of a kept frame's outline against the scanner's. */
 const STAND_SIZE = 0.3;
@@ -83,6 +86,9 @@ export class LiveView {
   private readonly drawing: PacedDrawing;
   private begun = performance.now();
   private settled = false;
+  private slow = false;
+  private lastAdded = -Infinity;
+  private everySecond?: THREE.BufferAttribute;
   private middle = new THREE.Vector3(0, 0, 330);
   private up = new THREE.Vector3(0, -1, 0);
   private follow = true;
@@ -96,10 +102,11 @@ export class LiveView {
   ) {
     this.renderer = new THREE.WebGLRenderer({ canvas, alpha: true });
     this.renderer.setPixelRatio(Math.min(1.5, window.devicePixelRatio));
-    this.drawing = new PacedDrawing(this.renderer.getContext() as WebGL2RenderingContext, () => {
-      this.material.uniforms.now.value = (performance.now() - this.begun) / 1000;
-      this.renderer.render(this.scene, this.camera);
-    });
+    this.drawing = new PacedDrawing(
+      this.renderer.getContext() as WebGL2RenderingContext,
+      () => this.paint(),
+      (ms) => (this.slow = ms > (this.slow ? 25 : 60)),
+    );
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.addEventListener('change', () => this.drawing.request(!this.follow));
     this.controls.addEventListener('start', () => (this.follow = false));
@@ -109,6 +116,7 @@ export class LiveView {
       uniforms: {
         now: { value: 0 },
         size: { value: 0 },
+        widen: { value: 1 },
         colorBy: { value: 0 },
         hideInside: { value: 0 },
         cut: { value: new THREE.Vector4(0, 0, 0, -1) },
@@ -171,7 +179,8 @@ export class LiveView {
 
   /** Takes new splats of some blocks in the place of their old ones. */
   add(patches: SplatPatch[]): void {
-    const born = (performance.now() - this.begun) / 1000;
+    this.lastAdded = performance.now();
+    const born = (this.lastAdded - this.begun) / 1000;
     for (const p of patches) {
       const n = p.positions.length / 3;
       let slot = this.slots.get(p.block);
@@ -189,7 +198,6 @@ export class LiveView {
       slot.count = n;
     }
     const g = this.points.geometry;
-    g.setDrawRange(0, this.used);
     for (const name of ['position', 'splatNormal', 'splatColor', 'born']) g.getAttribute(name).needsUpdate = true;
     this.onCount?.(this.count);
     this.draw();
@@ -335,6 +343,24 @@ export class LiveView {
 
   private draw(): void {
     this.drawing.request();
+  }
+
+  /** While the model grows and drawing is slow, every second splat is drawn, so much the wider. */
+  private paint(): void {
+    const now = performance.now();
+    const { uniforms } = this.material;
+    const g = this.points.geometry;
+    const half = this.slow && now - this.lastAdded < GROWING;
+    if (half && (this.everySecond?.count ?? 0) < this.capacity / 2)
+      this.everySecond = new THREE.BufferAttribute(
+        Uint32Array.from({ length: this.capacity / 2 }, (_, i) => 2 * i),
+        1,
+      );
+    g.setIndex(half ? this.everySecond! : null);
+    g.setDrawRange(0, half ? this.used >> 1 : this.used);
+    uniforms.widen.value = half ? 1.6 : 1;
+    uniforms.now.value = (now - this.begun) / 1000;
+    this.renderer.render(this.scene, this.camera);
   }
 
   private fitCanvas(): void {
