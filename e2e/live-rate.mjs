@@ -106,7 +106,7 @@ async function press(page, name) {
 const plan = {
   kind: 'vessel',
   size: 150,
-  surfaces: ['matt'],
+  surfaces: ['matte'],
   shape: 'some',
   marks: 'plenty',
   still: true,

@@ -253,6 +253,40 @@ test.each([1, 4])(
   },
 );
 
+test.each([true, false])(
+  'a turned, sprayed gauge tells nothing of how it is turned: with marker dots it is tracked all round (%s)',
+  (dots) => {
+    const { device, frames } = bench('hand-held-light', 3);
+    device.receive(JSON.stringify({ type: 'bench', arrange: { object: 'turned-gauge', spray: true, dots } }));
+    device.receive(JSON.stringify({ type: 'bench', sweep: 'round' }));
+    const live = new LiveScan({ voxel: 1, maxShift: 46, addShift: 28, dots });
+    let first: Mat4 | undefined;
+    let lost = 0;
+    let worst = 0;
+    for (let k = 0; k < 60; k++) {
+      const { depth, color } = nextFrame(device, frames);
+      const z = Float32Array.from(depth!.data, (v) => v * depth!.unit);
+      const image: ColorImage = { width: color!.camera.width, height: color!.camera.height, data: color!.data };
+      const frame = { name: '', camera: depth!.camera, depth: z, color: { camera: color!.camera, image } };
+      const { state, pieceFromSensor } = live.process(frame);
+      first ??= device.truth.worldFromSensor!;
+      if (state === 'lost') lost++;
+      const d = multiply(invertRigid(multiply(invertRigid(first), device.truth.worldFromSensor!)), pieceFromSensor);
+      if (state === 'tracked')
+        worst = Math.max(
+          worst,
+          Math.hypot(...transformPoint(d, 0, 0, 330).map((v, i) => v - [0, 0, 330][i])),
+          60 * rotationAngle(d),
+        );
+    }
+    // Half a round; how far the gauge's surface has gone astray, mm.
+    if (dots) expect(lost).toBe(0);
+    if (dots) expect(worst).toBeLessThan(1);
+    else expect(lost > 5 || worst > 5).toBe(true);
+  },
+  120_000,
+);
+
 test('the lidar walks along the wheelhouse corner: shape and its own belief together err less than belief alone', () => {
   // A single walk's belief may be lucky: three are looked at together.
   let strayed = 0;

@@ -29,6 +29,10 @@ export interface PlanDefaults {
   size: number;
 }
 
+/** What tracking can lean on, the most demanding of the object first. */
+export const TRACK_BY = ['shape', 'shape and colour', 'marker dots'] as const;
+export type TrackBy = (typeof TRACK_BY)[number];
+
 export interface PlanAdvice {
   devices: DeviceFit[];
   warnings: PlanWarning[];
@@ -36,7 +40,7 @@ export interface PlanAdvice {
   /** Settings that differ from the device's own defaults. */
   settings: Partial<DeviceSettings>;
   /** What tracking leans on. */
-  trackBy: 'shape' | 'shape and colour' | 'marker dots';
+  trackBy: TrackBy;
   defaults: PlanDefaults;
   tips: string[];
 }

@@ -1,7 +1,16 @@
 import { resizeIntrinsics, type DepthFrame, type Intrinsics } from '../geometry/depth-frame.js';
 import { integrateFrame } from '../fusion/integrate-frame.js';
 import { SignedField } from '../fusion/signed-field.js';
-import { identity, invertRigid, multiply, orthonormalized, rotationAngle, type Mat4 } from '../math/mat4.js';
+import {
+  identity,
+  invertRigid,
+  multiply,
+  orthonormalized,
+  rotationAngle,
+  transformPoints,
+  type Mat4,
+} from '../math/mat4.js';
+import { DotMap, findDots, gapBetween, type DotPairs } from '../marker-dots/index.js';
 import { buildDepthPyramid, lightAtDepthPixels, type DepthLevel } from './depth-pyramid.js';
 import { Keyframes, thumbnailOf } from './keyframes.js';
 import type { ContrastReference } from './contrast-term.js';
@@ -21,6 +30,8 @@ export interface LiveScanOptions {
   /** A frame goes into the model once the sensor has moved or turned so far since the last that did, mm and radians. */
   addShift: number;
   addTurn: number;
+  /** Marker dots are stuck on: they are looked for and tracked by. */
+  dots: boolean;
   /** Frames that must follow on after the way back was found before anything is added to the model again. */
   probation: number;
 }
@@ -32,6 +43,7 @@ export const LIVE_SCAN_DEFAULTS: LiveScanOptions = {
   maxTurn: 0.17,
   addShift: 28,
   addTurn: 0.09,
+  dots: false,
   probation: 3,
 };
 
@@ -48,9 +60,19 @@ export interface LiveFrameResult {
   rms: number;
   /** How well the colours' contrast agrees with the model's, -1 to 1; 0 without colours. */
   correlation: number;
+  /** Marker dots that were recognised and lie where they belong. */
+  dots: number;
 }
 
-type Alignment = PaintedAlignment;
+/** A frame as it is worked on. */
+interface Sight {
+  frame: Omit<DepthFrame, 'scanFromSensor'>;
+  levels: DepthLevel[];
+  /** Marker dots in the sensor's frame. */
+  seen: Float32Array;
+}
+
+type Alignment = PaintedAlignment & { dots: number };
 
 /** Weight of the contrast against the model's colours, and against the last frame's, mm for a difference of 1. */
 const MODEL_CONTRAST = 4;
@@ -58,6 +80,13 @@ const FRAME_CONTRAST = 3;
 
 /** How far a device's own motion is believed against the shape, see `alignProjectively`. */
 const TRUST = 0.05;
+
+/** Marker dots are followed if the motion was foreseen to this, mm; they lie apart further than that. */
+const DOT_GUESS = 8;
+/** So many dots where they belong leave no doubt about the place. */
+const DOTS_ENOUGH = 5;
+/** Dots lie where they belong if they are no further off, root mean square in mm. */
+const DOT_GAP = 0.8;
 
 /** An alignment that misfits by so much more than usual is tried from a second start. */
 const UNSURE = 1.15;
@@ -84,6 +113,7 @@ export class LiveScan {
   private readonly splats: ModelSplats;
   private readonly o: LiveScanOptions;
   private readonly keyframes = new Keyframes();
+  private readonly dots = new DotMap();
   private pose: Mat4 = identity();
   private motion: Mat4 = identity();
   private lastAdded: Mat4 = identity();
@@ -114,13 +144,19 @@ export class LiveScan {
     this.believed = believed;
     const light = frame.color && lightAtDepthPixels(frame.camera, frame.color);
     const levels = buildDepthPyramid(frame.camera, frame.depth, 2, light, 1);
+    const now = { frame, levels, seen: this.dotsIn(frame) };
     if (this.field.blockCount === 0) {
-      this.add(frame);
+      this.add(frame, now.seen);
       this.reference = { pose: this.pose, levels };
       this.state = 'tracked';
-      return { state: 'first', pieceFromSensor: this.pose, overlapRatio: 1, inlierRatio: 1, rms: 0, correlation: 1 };
+      const whole = { overlapRatio: 1, inlierRatio: 1, rms: 0, correlation: 1, dots: now.seen.length / 3 };
+      return { state: 'first', pieceFromSensor: this.pose, ...whole };
     }
-    return this.state === 'lost' ? this.findBack(frame, levels) : this.follow(frame, levels, carried);
+    return this.state === 'lost' ? this.findBack(now) : this.follow(now, carried);
+  }
+
+  private dotsIn(frame: Omit<DepthFrame, 'scanFromSensor'>): Float32Array {
+    return this.o.dots ? findDots(frame) : NO_DOTS;
   }
 
   /**
@@ -131,17 +167,13 @@ export class LiveScan {
     const live = new LiveScan(options);
     for (const frame of frames) {
       live.pose = frame.scanFromSensor;
-      live.add(frame);
+      live.add(frame, live.dotsIn(frame));
     }
     live.state = frames.length > 0 ? 'lost' : live.state;
     return live;
   }
 
-  private follow(
-    frame: Omit<DepthFrame, 'scanFromSensor'>,
-    levels: DepthLevel[],
-    carried: Mat4 | undefined,
-  ): LiveFrameResult {
+  private follow(now: Sight, carried: Mat4 | undefined): LiveFrameResult {
     const { usual } = this;
     const demands = {
       overlapRatio: 0.3,
@@ -151,9 +183,12 @@ export class LiveScan {
       correlation: (this.trial > 0 ? 0.6 : 0.3) * usual.correlation,
     };
     // The last motion goes on, or has stopped: whichever fits.
+    const guesses = carried ? [carried] : [multiply(this.pose, this.motion), this.pose];
+    const marked = this.recognise(now.seen, guesses);
+    if (marked && !carried) guesses.unshift(marked.mapFromSensor);
     let best: { pose: Mat4; result: Alignment } | undefined;
-    for (const guess of carried ? [carried] : [multiply(this.pose, this.motion), this.pose]) {
-      const found = this.align(levels, guess, Math.max(12, 2 * this.o.voxel), carried ? TRUST : 0);
+    for (const guess of guesses) {
+      const found = this.align(now, guess, Math.max(12, 2 * this.o.voxel), carried ? TRUST : 0, marked);
       if (!best || found.result.inlierRatio > best.result.inlierRatio) best = found;
       if (fits(found.result, demands) && !slid(found.result, usual)) break;
     }
@@ -163,7 +198,7 @@ export class LiveScan {
     const pose = strays ? carried : best!.pose;
     const motion = multiply(invertRigid(this.pose), pose);
     const believable =
-      !slid(result, usual) &&
+      (result.dots >= DOTS_ENOUGH || !slid(result, usual)) &&
       Math.hypot(motion[12], motion[13], motion[14]) <= this.o.maxShift &&
       rotationAngle(motion) <= this.o.maxTurn;
     if (!carried && !(fits(result, demands) && believable)) {
@@ -176,24 +211,29 @@ export class LiveScan {
     // A model of very few frames learns what is usual from those that have just found back to it.
     if (this.trial > 0 && usual.rms === 0) Object.assign(usual, { rms: result.rms, correlation: result.correlation });
     if (this.trial > 0) return { state: 'returning', pieceFromSensor: pose, ...figures(result) };
-    if (strays) return this.takeIn(frame, levels, pose, result);
+    if (strays) return this.takeIn(now, pose, result);
     usual.rms = usual.rms === 0 ? result.rms : 0.9 * usual.rms + 0.1 * result.rms;
     usual.correlation =
       usual.correlation === 0 ? result.correlation : 0.97 * usual.correlation + 0.03 * result.correlation;
     usual.inlierRatio = 0.9 * usual.inlierRatio + 0.1 * result.inlierRatio;
-    return this.takeIn(frame, levels, pose, result);
+    return this.takeIn(now, pose, result);
   }
 
-  private takeIn(
-    frame: Omit<DepthFrame, 'scanFromSensor'>,
-    levels: DepthLevel[],
-    pose: Mat4,
-    result: Alignment,
-  ): LiveFrameResult {
+  /** Which dots are which: near where one of the guesses has them, or else by their mutual distances. */
+  private recognise(seen: Float32Array, guesses: Mat4[]): DotPairs | undefined {
+    if (seen.length < 9) return undefined;
+    for (const guess of guesses) {
+      const pairs = this.dots.follow(seen, guess, DOT_GUESS);
+      if (pairs && pairs.rms < DOT_GAP && pairs.seen.length >= 3 * 4) return pairs;
+    }
+    return this.dots.recognise(seen);
+  }
+
+  private takeIn(now: Sight, pose: Mat4, result: Alignment): LiveFrameResult {
     this.state = 'tracked';
     if (this.isNews(pose)) {
-      this.add(frame);
-      this.reference = { pose, levels };
+      this.add(now.frame, now.seen);
+      this.reference = { pose, levels: now.levels };
     }
     return { state: 'tracked', pieceFromSensor: pose, ...figures(result) };
   }
@@ -205,7 +245,8 @@ export class LiveScan {
   }
 
   /** Tries the places that look most alike; the strictest fit wins. */
-  private findBack(frame: Omit<DepthFrame, 'scanFromSensor'>, levels: DepthLevel[]): LiveFrameResult {
+  private findBack(now: Sight): LiveFrameResult {
+    const { frame } = now;
     const thumbnail = thumbnailOf(frame.depth, frame.camera.width, frame.camera.height, frame.color?.image);
     const { usual } = this;
     const demands = {
@@ -216,11 +257,14 @@ export class LiveScan {
       correlation: 0.75 * usual.correlation,
     };
     let best: { pose: Mat4; result: Alignment } | undefined;
-    for (const guess of [this.pose, ...this.keyframes.mostAlike(thumbnail, 3)]) {
-      let found = this.align(levels, guess, 40);
+    const guesses = [this.pose, ...this.keyframes.mostAlike(thumbnail, 3)];
+    const marked = this.recognise(now.seen, []);
+    if (marked) guesses.unshift(marked.mapFromSensor);
+    for (const guess of guesses) {
+      let found = this.align(now, guess, 40, 0, marked);
       if (!found.result.wellPosed) continue;
       // Seen from where it has come to, the model tells more.
-      found = this.align(levels, found.pose, 15);
+      found = this.align(now, found.pose, 15, 0, marked);
       if (!fits(found.result, demands)) continue;
       if (!best || found.result.inlierRatio > best.result.inlierRatio) best = found;
     }
@@ -232,7 +276,13 @@ export class LiveScan {
     return { state: 'returning', pieceFromSensor: this.pose, ...figures(best.result) };
   }
 
-  private align(levels: DepthLevel[], guess: Mat4, reach: number, trust = 0): { pose: Mat4; result: Alignment } {
+  private align(
+    { levels }: Sight,
+    guess: Mat4,
+    reach: number,
+    trust: number,
+    marked: DotPairs | undefined,
+  ): { pose: Mat4; result: Alignment } {
     const model = this.modelFrom(guess, levels[0].camera);
     const { voxel } = this.o;
     const references = [0, 1].map((k) => this.referencesFor(model, k));
@@ -240,6 +290,7 @@ export class LiveScan {
       frame: levels[k],
       model: model.levels[k],
       references: references[k],
+      dots: marked && { seen: marked.seen, known: transformPoints(invertRigid(model.pose), marked.known) },
     }));
     const stages = [
       { ...coarse, iterations: 8, maxDistance: reach, patience: 12 },
@@ -248,9 +299,14 @@ export class LiveScan {
     ];
     let found = alignPainted(stages, identity(), trust);
     // Not as good as usual: it may have stopped short of where it belongs.
-    if (trust === 0 && !(misfitOf(found) < UNSURE * misfitOf(this.usual)))
+    if (trust === 0 && !marked && !(misfitOf(found) < UNSURE * misfitOf(this.usual)))
       found = alignFromSecondStart(stages, identity(), found);
-    return { pose: orthonormalized(multiply(model.pose, found.modelFromFrame)), result: found };
+    const pose = orthonormalized(multiply(model.pose, found.modelFromFrame));
+    if (!marked) return { pose, result: { ...found, dots: 0 } };
+    // A place where the dots are not is not the place.
+    const agreed = gapBetween(marked, pose) < DOT_GAP;
+    const dots = agreed ? marked.seen.length / 3 : 0;
+    return { pose, result: { ...found, dots, wellPosed: found.wellPosed && agreed } };
   }
 
   /** What a frame's contrast is compared with at a level: the model, and the last frame added if it looks the same way. */
@@ -278,7 +334,7 @@ export class LiveScan {
     return Math.hypot(d[12], d[13], d[14]) >= this.o.addShift || rotationAngle(d) >= this.o.addTurn;
   }
 
-  private add(frame: Omit<DepthFrame, 'scanFromSensor'>): void {
+  private add(frame: Omit<DepthFrame, 'scanFromSensor'>, seen: Float32Array): void {
     this.lastAdded = this.pose;
     const { width, height } = frame.camera;
     const { voxel, truncationVoxels } = this.o;
@@ -290,6 +346,7 @@ export class LiveScan {
     this.splats.refresh(touched);
     this.surface.touch(touched);
     this.model = undefined;
+    this.dots.learn(seen, this.pose);
     this.keyframes.offer(this.pose, thumbnailOf(frame.depth, width, height, frame.color?.image));
   }
 }
@@ -314,10 +371,11 @@ function fits(r: Alignment, d: Demands): boolean {
   );
 }
 
-type Fit = Pick<LiveFrameResult, 'overlapRatio' | 'inlierRatio' | 'rms' | 'correlation'>;
+type Fit = Pick<LiveFrameResult, 'overlapRatio' | 'inlierRatio' | 'rms' | 'correlation' | 'dots'>;
 
-const NOTHING: Fit = { overlapRatio: 0, inlierRatio: 0, rms: Infinity, correlation: 0 };
+const NOTHING: Fit = { overlapRatio: 0, inlierRatio: 0, rms: Infinity, correlation: 0, dots: 0 };
+const NO_DOTS = new Float32Array(0);
 
-function figures({ overlapRatio, inlierRatio, rms, correlation }: Alignment): Fit {
-  return { overlapRatio, inlierRatio, rms, correlation };
+function figures({ overlapRatio, inlierRatio, rms, correlation, dots }: Alignment): Fit {
+  return { overlapRatio, inlierRatio, rms, correlation, dots };
 }

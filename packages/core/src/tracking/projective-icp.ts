@@ -15,7 +15,20 @@ export interface ProjectiveIcpStage {
   patience?: number;
   /** Pictures that hold what the shape leaves free. */
   references?: ContrastReference[];
+  /** Marker dots that do. */
+  dots?: PointPairs;
 }
+
+/** Points in the frame's sensor and where they belong in the model's, 3 numbers each, mm. */
+export interface PointPairs {
+  seen: Float32Array;
+  known: Float32Array;
+}
+
+/** A dot weighs as much as so many pixels faced squarely. */
+const DOT_WEIGHT = 60;
+/** Dots further from where they belong do not count, mm. */
+const DOT_REACH = 8;
 
 export interface ProjectiveIcpResult {
   /** modelFromFrame: moves the frame onto the model, in the frame of the sensor that the model was seen by. */
@@ -60,6 +73,7 @@ export function alignProjectively(
     for (let k = 0; k < stage.iterations && wellPosed; k++) {
       accumulate(stage, pose, equations, counts);
       for (const r of stage.references ?? []) accumulateContrast(stage.frame, r, pose, stage.maxDistance, equations);
+      if (stage.dots) accumulateDots(stage.dots, pose, equations);
       equations.flush();
       if (counts.inliers < 60) {
         wellPosed = false;
@@ -106,6 +120,24 @@ function holdTo(start: Mat4, pose: Mat4, weight: number, frame: DepthLevel, A: F
     const w = k < 3 ? weight * arm : weight;
     A[7 * k] += w;
     b[k] += w * strayed[k];
+  }
+}
+
+/** Adds three rows for each dot: it is to lie where it belongs. */
+function accumulateDots({ seen, known }: PointPairs, m: Mat4, equations: NormalEquations): void {
+  for (let i = 0; i < seen.length; i += 3) {
+    const x = m[0] * seen[i] + m[4] * seen[i + 1] + m[8] * seen[i + 2] + m[12];
+    const y = m[1] * seen[i] + m[5] * seen[i + 1] + m[9] * seen[i + 2] + m[13];
+    const z = m[2] * seen[i] + m[6] * seen[i + 1] + m[10] * seen[i + 2] + m[14];
+    const ex = x - known[i];
+    const ey = y - known[i + 1];
+    const ez = z - known[i + 2];
+    const t = (ex * ex + ey * ey + ez * ez) / DOT_REACH ** 2;
+    if (t >= 1) continue;
+    const w = DOT_WEIGHT * (1 - t) * (1 - t);
+    equations.add(0, z, -y, 1, 0, 0, ex, w);
+    equations.add(-z, 0, x, 0, 1, 0, ey, w);
+    equations.add(y, -x, 0, 0, 0, 1, ez, w);
   }
 }
 

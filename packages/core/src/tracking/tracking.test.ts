@@ -1,3 +1,4 @@
+import { ballDots, ballFrame, sensorAt } from '../../test/dotted-ball.js';
 import { lumps, meshOf } from '../../test/shapes.js';
 import { integrateFrame, SignedField } from '../fusion/index.js';
 import type { DepthFrame } from '../geometry/index.js';
@@ -11,6 +12,7 @@ import {
   multiply,
   orthonormalized,
   rotationAngle,
+  transformPoint,
   type Mat4,
 } from '../math/index.js';
 import { rasterizeDepth } from '../mesh/index.js';
@@ -20,6 +22,7 @@ import {
   Keyframes,
   CoverageCounter,
   LiveScan,
+  type LiveFrameResult,
   localContrast,
   measureExposure,
   measureStandOff,
@@ -256,4 +259,51 @@ test('carrying a motion on keeps poses rigid when they are made orthonormal', ()
       expect(dot).toBeCloseTo(a === b ? 1 : 0, 12);
     }
   }
+});
+
+describe('a bare ball with marker dots', () => {
+  const dots = ballDots();
+  const track = (angles: number[], withDots: boolean): { states: string[]; worst: number; last: LiveFrameResult } => {
+    const live = new LiveScan({ dots: withDots });
+    let worst = 0;
+    const results = angles.map((a, i) => {
+      const r = live.process(ballFrame(dots, sensorAt(a), i + 1));
+      if (r.state === 'tracked') {
+        const wanted = multiply(invertRigid(sensorAt(angles[0])), sensorAt(a));
+        const d = multiply(invertRigid(wanted), r.pieceFromSensor);
+        const p = transformPoint(d, 0, 0, 300);
+        worst = Math.max(worst, Math.hypot(p[0], p[1], p[2] - 300), 60 * rotationAngle(d));
+      }
+      return r;
+    });
+    return { states: results.map((r) => r.state), worst, last: results[results.length - 1] };
+  };
+
+  test('is tracked by them, quickly moved too', () => {
+    const angles = Array.from({ length: 25 }, (_, i) => 5 * i);
+    const { states, worst, last } = track(angles, true);
+    expect(states.slice(1)).toEqual(angles.slice(1).map(() => 'tracked'));
+    // Drift over 120° on a ball, at its surface, mm: known in closed form.
+    expect(worst).toBeLessThan(0.6);
+    expect(last.dots).toBeGreaterThan(6);
+  });
+
+  test('slides without them', () => {
+    const { states, worst } = track(
+      Array.from({ length: 25 }, (_, i) => 5 * i),
+      false,
+    );
+    expect(states.includes('lost') || worst > 3).toBe(true);
+  });
+
+  test('is found back at once where the sensor has been, held quite differently', () => {
+    const live = new LiveScan({ dots: true });
+    const at = (a: number, roll = 0): Mat4 => multiply(sensorAt(a), fromTwist(0, 0, roll, 0, 0, 0));
+    for (let a = 0; a <= 40; a += 4) live.process(ballFrame(dots, at(a), a + 1));
+    expect(live.process(ballFrame(dots, at(200), 90)).state).toBe('lost');
+    const r = live.process(ballFrame(dots, at(18, 1), 91));
+    expect(r.state).toBe('returning');
+    const wanted = multiply(invertRigid(at(0)), at(18, 1));
+    expect(poseError(wanted, r.pieceFromSensor).shift).toBeLessThan(0.6);
+  });
 });

@@ -1,6 +1,7 @@
 import type { CaptureView } from '@amber-knit/contracts';
 import type { ClientMessage, DeviceInfo } from '@amber-knit/device-protocol';
 import type { SplatPatch } from '@amber-knit/core/tracking';
+import type { TrackBy } from '@amber-knit/planning';
 import type { FrameReport, FromCapture, Plane, TilePicture, ToCapture } from './capture-messages';
 import { deviceSaid, type DeviceSaid } from './device-said';
 
@@ -101,12 +102,12 @@ export class CaptureClient {
   /** Records into a capture of the server; `held` are the frames that it has already, `stops` those of a turntable. */
   begin(
     capture: CaptureView,
-    how: { byColor: boolean; coarse?: boolean; stops?: number; colorViews?: number },
+    how: { trackBy: TrackBy; coarse?: boolean; stops?: number; colorViews?: number },
     held?: ArrayBuffer,
   ): void {
     const { id: captureId, nextSequence } = capture;
-    const { byColor, coarse = false, stops = 0, colorViews = 0 } = how;
-    this.post({ type: 'begin', captureId, nextSequence, byColor, coarse, held, stops, colorViews });
+    const { trackBy, coarse = false, stops = 0, colorViews = 0 } = how;
+    this.post({ type: 'begin', captureId, nextSequence, trackBy, coarse, held, stops, colorViews });
     this.set({
       capture,
       phase: 'recording',

@@ -1,4 +1,5 @@
 import type { ClientMessage, DeviceInfo, DeviceMessage, DeviceState } from '@amber-knit/device-protocol';
+import type { TrackBy } from '@amber-knit/planning';
 import type { Coverage, SplatPatch, StandOff, TrackingState } from '@amber-knit/core/tracking';
 
 /** What the page tells the capture worker. */
@@ -10,7 +11,7 @@ export type ToCapture =
       captureId: string;
       nextSequence: number;
       held?: ArrayBuffer;
-      byColor: boolean;
+      trackBy: TrackBy;
       coarse: boolean;
       stops: number;
       colorViews: number;
@@ -38,6 +39,8 @@ export interface FrameReport {
   /** What tracking made of it; absent while only looking. */
   state?: TrackingState;
   rms?: number;
+  /** Marker dots that tracking leans on; absent where none are looked for. */
+  dots?: number;
   pose?: number[];
   standOff?: StandOff;
   burnt: number;

@@ -2,11 +2,12 @@ import { useEffect, useState, useSyncExternalStore } from 'react';
 import { Circle, Pause, Play, RotateCcw, Square, Undo2 } from 'lucide-react';
 import type { PieceView } from '@amber-knit/contracts';
 import type { ClientMessage, DeviceSettings } from '@amber-knit/device-protocol';
-import { advise, FIRST_ANSWERS } from '@amber-knit/planning';
+import { advise, FIRST_ANSWERS, TRACK_BY, type TrackBy } from '@amber-knit/planning';
 import { api, problemText } from '../../api/api';
 import { Button, Notice } from '../../shared/controls';
 import { BenchArranger } from './bench-arranger';
 import { captureClient } from './capture-client';
+import { ChoiceRow } from './choice-row';
 import { CoverageDial } from './coverage-dial';
 import { DeviceChooser } from './device-chooser';
 import { DeviceSettingsForm } from './device-settings-form';
@@ -15,6 +16,11 @@ import { TurntableOptions } from './turntable-options';
 
 const tell = (message: ClientMessage): void => captureClient.tell(message);
 const BOX = 'min-w-0 rounded-lg border border-[var(--field)] bg-panel px-2 py-1';
+const TRACK_WORDS: Record<TrackBy, string> = {
+  shape: 'Shape alone',
+  'shape and colour': 'Shape and colour',
+  'marker dots': 'Marker dots too',
+};
 /** How much of the newest is taken back at a time, seconds. */
 const TAKE_BACK_SECONDS = 3;
 /** Spacing of a scan's points in the coarse profile, mm. */
@@ -45,12 +51,14 @@ export function CapturePanel({
   const [table, setTable] = useState({ stops: 12, colorViews: 3 });
   const [extent, setExtent] = useState({ coarse: false, within: 0 });
   const [place, setPlace] = useState(true);
+  const [chosenTrackBy, setTrackBy] = useState<TrackBy | null>(null);
   const { phase, device, report, trouble, storing } = state;
   const recording = phase === 'recording' || phase === 'paused';
   // A room stands on its floor; a thing is wanted without its table.
   const forRooms = device?.deviceClass === 'lidar';
   const support = chosenSupport ?? (state.emptyLearned || (forRooms && extent.within === 0) ? 'keep' : 'remove');
   const hasTable = device?.sensors.includes('angle') ?? false;
+  const trackBy = chosenTrackBy ?? advice.trackBy;
 
   // The plan's settings hold from the start; the sliders stay open to change.
   const planned = JSON.stringify(piece.plan ? advice.settings : {});
@@ -82,10 +90,10 @@ export function CapturePanel({
       deviceId: device!.id,
       settings: hasTable
         ? { ...state.settings, stops: table.stops, colorViews: table.colorViews }
-        : { ...state.settings },
+        : { ...state.settings, trackBy: TRACK_BY.indexOf(trackBy) },
     }).unwrap();
     captureClient.begin(capture, {
-      byColor: advice.trackBy !== 'shape',
+      trackBy,
       coarse: extent.coarse,
       stops: hasTable ? table.stops : 0,
       colorViews: table.colorViews,
@@ -123,6 +131,20 @@ export function CapturePanel({
           </datalist>
         </label>
         {!recording && hasTable && <TurntableOptions {...table} onChange={setTable} />}
+        {!recording && !hasTable && device?.deviceClass !== 'line-laser' && (
+          <ChoiceRow
+            title="Track by"
+            value={TRACK_BY.indexOf(trackBy)}
+            choices={TRACK_BY.map((by, i) => [i, TRACK_WORDS[by]])}
+            onChange={(i) => setTrackBy(TRACK_BY[i])}
+          />
+        )}
+        {!recording && trackBy === 'marker dots' && (
+          <p className="m-0 text-muted">
+            White dots of 4 mm in black rings of 7 mm, stuck on unevenly 15 to 30 mm apart: the scanner must see five or
+            more at a time. They are recognised by their distances.
+          </p>
+        )}
         {forRooms && <ExtentOptions {...extent} recording={recording} onChange={setExtent} />}
         {!recording && (
           <Button tone="go" onClick={() => void record()} disabled={phase === 'ending' || beginning.isLoading}>

@@ -148,6 +148,7 @@ export function CaptureView({ cutHeight, sound }: { cutHeight: number; sound: bo
         <span>{(report?.rate ?? 0).toFixed(1)} frames/s</span>
         {report?.state && <span>{STATE_WORDS[report.state]}</span>}
         {report?.rms !== undefined && Number.isFinite(report.rms) && <span>fit {report.rms.toFixed(2)} mm</span>}
+        {report?.dots !== undefined && <span>{report.dots === 1 ? '1 dot' : `${report.dots} dots`}</span>}
         <span className="flex-1" />
         <span className="text-muted">
           {shortCount(splats)} splats, {report?.kept ?? 0} frames kept

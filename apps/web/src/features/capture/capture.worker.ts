@@ -13,6 +13,7 @@ import {
   type LiveScanOptions,
 } from '@amber-knit/core/tracking';
 import { learnEmpty, markedFrame, placeMarkedFrames, readStopMark } from '@amber-knit/core/turntable';
+import type { TrackBy } from '@amber-knit/planning';
 import type { FromCapture, FrameReport, ToCapture } from './capture-messages';
 import type { KeepReport, KeepRequest } from './frame-keeper.worker';
 import { colorTile, sensorTile } from './tile-pictures';
@@ -51,7 +52,7 @@ let settings: DeviceSettings | undefined;
 let empty: Omit<DepthFrame, 'scanFromSensor'> | undefined;
 let gathering: Float32Array[] | undefined;
 let captureId = '';
-let byColor = true;
+let trackBy: TrackBy = 'shape and colour';
 /** Coarse: larger voxels and fewer frames kept. */
 let coarse = false;
 let nextSequence = 0;
@@ -152,7 +153,7 @@ async function connect(url: string): Promise<void> {
 
 function begin(m: Extract<ToCapture, { type: 'begin' }>): void {
   captureId = m.captureId;
-  byColor = m.byColor;
+  trackBy = m.trackBy;
   coarse = m.coarse;
   nextSequence = m.nextSequence;
   reset();
@@ -284,7 +285,12 @@ function rebuild(): void {
 function optionsFor(d: DeviceInfo): Partial<LiveScanOptions> {
   const focal = d.depthSize.width / 2 / Math.tan((d.fieldOfView.horizontal * Math.PI) / 360);
   const voxel = Math.max(0.8, Math.round((16 * d.range.best) / focal) / 10);
-  return { voxel: coarse ? 2 * voxel : voxel, maxShift: 0.14 * d.range.best, addShift: 0.085 * d.range.best };
+  return {
+    voxel: coarse ? 2 * voxel : voxel,
+    maxShift: 0.14 * d.range.best,
+    addShift: 0.085 * d.range.best,
+    dots: trackBy === 'marker dots',
+  };
 }
 
 function take(f: DeviceFrame): void {
@@ -315,6 +321,7 @@ function take(f: DeviceFrame): void {
     sequence: f.sequence,
     state: result?.state,
     rms: result?.rms,
+    dots: trackBy === 'marker dots' ? result?.dots : undefined,
     pose: result && Array.from(result.pieceFromSensor),
     standOff: measureStandOff(z, depth.camera.width, depth.camera.height, session!.device.range),
     ...exposure,
@@ -334,7 +341,7 @@ function track(frame: Omit<DepthFrame, 'scanFromSensor'>, believed?: Mat4): Live
   if (!live) {
     live = new LiveScan(optionsFor(session!.device));
   }
-  const result = live.process(byColor ? frame : { ...frame, color: undefined }, believed);
+  const result = live.process(trackBy === 'shape' ? { ...frame, color: undefined } : frame, believed);
   if (result.state === 'first') {
     const first = { ...frame, scanFromSensor: result.pieceFromSensor };
     if (believed) standUpright(first, believed);

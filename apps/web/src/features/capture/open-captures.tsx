@@ -1,6 +1,7 @@
 import { useState, useSyncExternalStore } from 'react';
 import { formatDistanceToNow } from 'date-fns';
 import type { CaptureView } from '@amber-knit/contracts';
+import { TRACK_BY } from '@amber-knit/planning';
 import { api } from '../../api/api';
 import { Button, Notice } from '../../shared/controls';
 import { captureClient } from './capture-client';
@@ -25,8 +26,8 @@ export function OpenCaptures({ pieceId }: { pieceId: string }) {
       const stop = captureClient.subscribe(() => {
         if (captureClient.current().phase !== 'looking') return;
         stop();
-        const { stops = 0, colorViews = 0 } = c.settings;
-        captureClient.begin(c, { byColor: true, stops, colorViews }, held);
+        const { stops = 0, colorViews = 0, trackBy = 1 } = c.settings;
+        captureClient.begin(c, { trackBy: TRACK_BY[trackBy] ?? TRACK_BY[1], stops, colorViews }, held);
       });
     } catch {
       setFault('The frames could not be fetched. They are safe on the server; try again.');

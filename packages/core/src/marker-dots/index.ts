@@ -1,0 +1,2 @@
+export * from './dot-map.js';
+export * from './find-dots.js';
