@@ -51,6 +51,15 @@ export class CaptureLineLaserParams {
   })
   tilt = 0;
 
+  @RatioParam({
+    title: 'Camera’s roll',
+    unit: '°',
+    min: -30,
+    max: 30,
+    help: 'By how much the right side of its picture stands above level, as its spirit level tells; 0 stands level.',
+  })
+  roll = 0;
+
   @CountParam({
     title: 'First picture',
     min: 0,

@@ -3,7 +3,7 @@ import { GeometryError } from '../runtime/geometry-error.js';
 import type { ColorImage } from '../geometry/triangle-mesh.js';
 import { laserLight } from './laser-light.js';
 import { findLineCentres, LINE_CENTRES_DEFAULTS, type LineCentresOptions } from './line-centres.js';
-import { LevelledCamera } from './levelled-camera.js';
+import { LevelledCamera, type Lean } from './levelled-camera.js';
 import type { LineLaserStand } from './line-laser-stand.js';
 
 /** A stand measured from a picture, and how well the picture fits it. */
@@ -26,7 +26,7 @@ const LONGEST_BREAK = 6;
  * through the axis: with column and row as directions x, y from the lens, it is the straight line
  * x = (distance/height · y − 1) · tan(angle), and it ends where the platform ends on either side of the axis.
  * @param platform width of the platform, mm: the only length that has to be measured by hand
- * @param tilt degrees by which the camera looks above level, from its spirit level
+ * @param lean how the camera stands out of level, from its spirit level
  * @throws GeometryError `degenerate` if no straight line over the platform can be made out
  */
 export function estimateStand(
@@ -34,7 +34,7 @@ export function estimateStand(
   camera: Intrinsics,
   platform: number,
   options: Partial<LineCentresOptions> = {},
-  tilt = 0,
+  { tilt = 0, roll = 0 }: Lean = {},
 ): StandEstimate {
   const line = longestLine(image, options);
   if (line.columns.length < LEAST_LENGTH) {
@@ -43,7 +43,7 @@ export function estimateStand(
       'No straight line across the platform can be made out. Empty the platform, let the laser cross its middle, and dim other light.',
     );
   }
-  const levelled = new LevelledCamera(camera, tilt);
+  const levelled = new LevelledCamera(camera, { tilt, roll });
   const directions = line.columns.map((u, i) => levelled.direction(u, line.rows[i]));
   const x = directions.map((d) => d[0]);
   const y = directions.map((d) => d[1]);
@@ -90,6 +90,7 @@ export function estimateStand(
     laserAngle: (angle * 180) / Math.PI,
     axisColumn: camera.cx + camera.fx * Math.tan(aside),
     tilt,
+    roll,
     rms: straight.rms * camera.fx,
     length: line.columns.length,
   };

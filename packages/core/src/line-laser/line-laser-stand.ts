@@ -1,14 +1,14 @@
 import type { Intrinsics } from '../geometry/depth-frame.js';
 import type { Vec3 } from '../math/mat4.js';
 import { GeometryError } from '../runtime/geometry-error.js';
-import { LevelledCamera } from './levelled-camera.js';
+import { LevelledCamera, type Lean } from './levelled-camera.js';
 
 /**
  * A camera, a sheet of laser light and a turning platform. The camera looks at the axis, level or leaning a little; the
  * sheet holds the axis. Frame of the stand: Z along the axis, up; its origin on the platform's top; the camera at
  * (distance, 0, height), its right along +Y.
  */
-export interface LineLaserStand {
+export interface LineLaserStand extends Lean {
   camera: Intrinsics;
   /** From the lens to the axis, mm. */
   distance: number;
@@ -18,8 +18,6 @@ export interface LineLaserStand {
   laserAngle: number;
   /** Column of the picture, once levelled, in which the axis stands. */
   axisColumn: number;
-  /** Degrees by which the camera looks above level; 0 if absent. */
-  tilt?: number;
 }
 
 /** One exact turn out of a recording. */
@@ -44,7 +42,8 @@ export function checkStand(stand: LineLaserStand): void {
   };
   if (!(stand.distance > 0)) fault('The distance from the lens to the axis must be above 0 mm.');
   if (!Number.isFinite(stand.height)) fault('The height of the lens over the platform is missing.');
-  if (!(Math.abs(stand.tilt ?? 0) <= STEEPEST)) fault(`The camera may lean by ${STEEPEST}° at most.`);
+  const lean = Math.max(Math.abs(stand.tilt ?? 0), Math.abs(stand.roll ?? 0));
+  if (!(lean <= STEEPEST)) fault(`The camera may lean by ${STEEPEST}° at most.`);
   const angle = Math.abs(stand.laserAngle);
   if (!(angle >= FLATTEST && angle <= 90)) {
     fault(`The laser must stand between ${FLATTEST}° and 90° beside the camera; ${stand.laserAngle}° was given.`);
@@ -68,7 +67,7 @@ export class SheetTriangulation {
     const aside = Math.atan((stand.axisColumn - stand.camera.cx) / stand.camera.fx);
     this.turnSin = Math.sin(aside);
     this.turnCos = Math.cos(aside);
-    this.levelled = new LevelledCamera(stand.camera, stand.tilt);
+    this.levelled = new LevelledCamera(stand.camera, stand);
   }
 
   /**

@@ -1,9 +1,20 @@
 import type { ColorImage } from '../geometry/index.js';
-import { createRandom, gaussian, type Vec3 } from '../math/index.js';
+import {
+  createRandom,
+  fromAxisAngle,
+  gaussian,
+  invertRigid,
+  lookAt,
+  multiply,
+  transformPoint,
+  type Mat4,
+  type Vec3,
+} from '../math/index.js';
 import {
   estimateStand,
   findExactTurn,
   findLineCentres,
+  LevelledCamera,
   measureLine,
   scanTurn,
   SheetTriangulation,
@@ -208,13 +219,18 @@ describe('line laser on a turning platform', () => {
     }
   });
 
-  test.each([0, 0.5, -2, 3])(
-    'the empty platform gives distance, height, angle and the axis; camera leaning by %d°',
-    (tilt) => {
+  test.each([
+    [0, 0],
+    [0.5, 0],
+    [-2, 1],
+    [3, -2],
+  ])(
+    'the empty platform gives distance, height, angle and the axis; camera leaning by %d° and aside by %d°',
+    (tilt, roll) => {
       // The line on the platform's top, seen along its length.
       const { width, height } = camera;
       const data = new Uint8Array(3 * width * height).fill(30);
-      const sheet = new SheetTriangulation({ ...stand, tilt });
+      const sheet = new SheetTriangulation({ ...stand, tilt, roll });
       const a = (28 * Math.PI) / 180;
       const ends = [-100, 100].map((s) => sheet.pixel([s * Math.cos(a), s * Math.sin(a), 0])!);
       for (let v = Math.floor(ends[0][1]); v <= ends[1][1] + 1; v++) {
@@ -225,7 +241,7 @@ describe('line laser on a turning platform', () => {
           data[3 * (v * width + u)] = 30 + share * 180 * Math.exp(-((u - c) ** 2) / (2 * 1.5 ** 2));
         }
       }
-      const e = estimateStand({ width, height, data }, camera, 200, {}, tilt);
+      const e = estimateStand({ width, height, data }, camera, 200, {}, { tilt, roll });
       expect(Math.abs(e.laserAngle - 28)).toBeLessThan(0.15);
       expect(Math.abs(e.distance / 420 - 1)).toBeLessThan(0.006);
       expect(Math.abs(e.height / 110 - 1)).toBeLessThan(0.006);
@@ -256,6 +272,34 @@ describe('line laser on a turning platform', () => {
       expect(back[1]).toBeCloseTo(row, 6);
     }
     expect(() => new SheetTriangulation({ ...stand, tilt: 40 })).toThrow(/lean by 30°/);
+  });
+
+  test('a camera that leans aside, by the axes of its pose', () => {
+    // A pose with its right side raised by 3° and looking down by 5°: its pixels against those of a level camera there.
+    const [tilt, roll] = [-5, 3];
+    const level: Mat4 = lookAt([0, 0, 0], [-1, 0, 0], [0, 0, 1]);
+    const turn = (degrees: number): number => (degrees * Math.PI) / 180;
+    const leaning = multiply(
+      multiply(level, fromAxisAngle([1, 0, 0], turn(tilt))),
+      fromAxisAngle([0, 0, 1], -turn(roll)),
+    );
+    // The right side stands above level, the camera looks down.
+    expect(leaning[2]).toBeCloseTo(Math.sin(turn(roll)) * Math.cos(turn(tilt)), 12);
+    expect(leaning[10]).toBeCloseTo(Math.sin(turn(tilt)), 12);
+    const levelled = new LevelledCamera(camera, { tilt, roll });
+    for (const [u, v] of [
+      [300, 200],
+      [40, 410],
+    ]) {
+      const ray = [(u - camera.cx) / camera.fx, (v - camera.cy) / camera.fy, 1] as const;
+      const [x, y, z] = transformPoint(multiply(invertRigid(level), leaning), ...ray);
+      const [right, down] = levelled.direction(u, v);
+      expect(right).toBeCloseTo(x / z, 12);
+      expect(down).toBeCloseTo(y / z, 12);
+      const back = levelled.pixel(right, down);
+      expect(back[0]).toBeCloseTo(u, 9);
+      expect(back[1]).toBeCloseTo(v, 9);
+    }
   });
 
   test('one exact turn is found, with its way of turning; a plain round body is not clear', () => {

@@ -233,7 +233,7 @@ export class LineLaserClient {
         return this.set({ shown: m });
       case 'level':
         this.set({ level: { pitch: m.pitch, roll: m.roll } });
-        return this.leanAs(m.pitch);
+        return this.leanAs(m);
       case 'recording': {
         const { pictures, width, height } = m;
         const size = width > 0 ? { width, height } : this.state.size;
@@ -251,9 +251,9 @@ export class LineLaserClient {
         this.set({ points: m.positions.length / 3, found: m.found, trouble: null });
         return this.viewers.forEach((v) => v(m));
       case 'estimate': {
-        const { distance, height, laserAngle, axisColumn, tilt } = m.estimate;
+        const { distance, height, laserAngle, axisColumn, tilt, roll } = m.estimate;
         this.set({ estimate: m.estimate });
-        return this.change({ stand: { distance, height, laserAngle, axisColumn, tilt } });
+        return this.change({ stand: { distance, height, laserAngle, axisColumn, tilt, roll } });
       }
       case 'traced':
         return this.set({
@@ -270,11 +270,13 @@ export class LineLaserClient {
   }
 
   /** Counts in what the spirit level says, until there is a recording: that was made as the camera leaned then. */
-  private leanAs(pitch: number): void {
+  private leanAs(level: { pitch: number; roll: number }): void {
     const { setup, pictures, recording } = this.state;
-    const tilt = Math.round(100 * pitch) / 100;
-    if ((pictures > 0 && !recording) || tilt === (setup.stand.tilt ?? 0)) return;
-    this.use({ ...setup, stand: { ...setup.stand, tilt } });
+    const tilt = Math.round(100 * level.pitch) / 100;
+    const roll = Math.round(100 * level.roll) / 100;
+    if (pictures > 0 && !recording) return;
+    if (tilt === (setup.stand.tilt ?? 0) && roll === (setup.stand.roll ?? 0)) return;
+    this.use({ ...setup, stand: { ...setup.stand, tilt, roll } });
   }
 
   private set(change: Partial<LineLaserState>): void {

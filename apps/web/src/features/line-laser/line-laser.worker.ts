@@ -121,7 +121,8 @@ async function take({ color, pose }: DeviceFrame): Promise<void> {
   latest = { width: color.camera.width, height: color.camera.height, data: color.data };
   if (pose) {
     const degrees = (sine: number): number => (Math.asin(Math.max(-1, Math.min(1, sine))) * 180) / Math.PI;
-    tell({ type: 'level', pitch: degrees(pose[10]), roll: degrees(pose[2]) });
+    // The right side's rise is less by as much as the camera looks up or down.
+    tell({ type: 'level', pitch: degrees(pose[10]), roll: degrees(pose[2] / Math.sqrt(1 - pose[10] ** 2)) });
   }
   if (taking) await addPicture(latest);
   if (show.picture === null && (!taking || recording.length % LOOK_EVERY === 0)) await showPicture(null, latest);
@@ -237,7 +238,7 @@ async function estimate(platform: number): Promise<void> {
   const image = show.picture === null ? latest : await recording.picture(show.picture);
   if (!image || !setup) return;
   const camera = pinhole(image.width, image.height, setup.fieldOfView);
-  tell({ type: 'estimate', estimate: estimateStand(image, camera, platform, setup.lines, setup.stand.tilt) });
+  tell({ type: 'estimate', estimate: estimateStand(image, camera, platform, setup.lines, setup.stand) });
 }
 
 async function trace(place: Vec3): Promise<void> {

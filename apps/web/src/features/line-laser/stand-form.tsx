@@ -22,6 +22,16 @@ export function StandForm() {
         onChange={(tilt) => change({ tilt })}
       />
       <NumberRow
+        title="Camera’s roll"
+        unit="°"
+        min={-30}
+        max={30}
+        step={0.1}
+        value={stand.roll ?? 0}
+        help="By how much the picture’s right side stands above level. A camera with a spirit level fills it in."
+        onChange={(roll) => change({ roll })}
+      />
+      <NumberRow
         title="Platform’s width"
         unit="mm"
         min={0}
