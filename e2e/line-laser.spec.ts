@@ -53,6 +53,16 @@ test('a turn under the line laser, from the spirit level to a scan', async ({ pa
   await expect.poll(() => points(page), { timeout: 60_000 }).toBeGreaterThan(5000);
   await expect(page.getByRole('button', { name: 'Make a scan of it' })).toBeEnabled({ timeout: 60_000 });
 
+  // The page closes before it is handed over: the pictures are on the server, with the measures of the stand.
+  await expect(page.getByRole('region', { name: 'Recording' })).toContainText(/\d+ pictures stored$/m);
+  await page.reload();
+  const unfinished = page.getByRole('region', { name: 'Unfinished captures' });
+  await expect(unfinished).toContainText(/(6[8-9]|7\d|8\d) pictures stored/);
+  await unfinished.getByRole('button', { name: 'Resume' }).click();
+  await expect(turn).toContainText('Found by comparing', { timeout: 60_000 });
+  await expect.poll(() => points(page), { timeout: 60_000 }).toBeGreaterThan(5000);
+  await expect(page.getByRole('button', { name: 'Make a scan of it' })).toBeEnabled({ timeout: 60_000 });
+
   // A place leads back to its picture.
   const space = page.getByLabel(/^Points of the turn/);
   const box = (await space.boundingBox())!;

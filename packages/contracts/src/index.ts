@@ -127,6 +127,9 @@ export interface DeviceList {
 export type CaptureStatus = 'open' | 'finished' | 'discarded';
 
 /** A capture with the frames that the server holds of it. */
+/** What a capture gathers: depth frames, or the pictures of a line-laser recording. */
+export type CaptureHolds = 'frames' | 'pictures';
+
 export interface CaptureView {
   id: string;
   pieceId: string;
@@ -134,6 +137,7 @@ export interface CaptureView {
   setup: string;
   deviceId: string;
   settings: Record<string, number>;
+  holds: CaptureHolds;
   status: CaptureStatus;
   /** Frames held and not taken back. */
   frames: number;

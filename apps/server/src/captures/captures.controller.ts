@@ -15,7 +15,7 @@ import {
 import { ApiOperation, ApiProperty, ApiPropertyOptional, ApiTags } from '@nestjs/swagger';
 import { IsBoolean, IsIn, IsInt, IsNumber, IsObject, IsOptional, IsString, Length, Max, Min } from 'class-validator';
 import type { Request } from 'express';
-import type { CaptureView, StepView } from '@amber-knit/contracts';
+import type { CaptureHolds, CaptureView, StepView } from '@amber-knit/contracts';
 import { CapturesService } from './captures.service.js';
 
 export class BeginCaptureBody {
@@ -37,6 +37,11 @@ export class BeginCaptureBody {
   @ApiProperty({ description: 'The device’s settings, for the record' })
   @IsObject()
   settings: Record<string, number>;
+
+  @ApiPropertyOptional({ description: 'Depth frames if absent, or the pictures of a line-laser recording' })
+  @IsOptional()
+  @IsIn(['frames', 'pictures'])
+  holds?: CaptureHolds;
 }
 
 export class TakeBackBody {
@@ -72,6 +77,11 @@ export class FinishCaptureBody {
   @Min(0)
   @Max(20_000)
   within?: number;
+
+  @ApiPropertyOptional({ description: 'How the pictures of a line-laser recording become points' })
+  @IsOptional()
+  @IsObject()
+  recording?: Record<string, unknown>;
 }
 
 @ApiTags('Captures')
@@ -99,7 +109,9 @@ export class CapturesController {
 
   @Put('captures/:id/frames/:sequence')
   @HttpCode(204)
-  @ApiOperation({ summary: 'Keeps one frame (a stored frame, docs/formats.md); the same number twice is no fault' })
+  @ApiOperation({
+    summary: 'Keeps one frame (a stored frame, docs/formats.md) or picture; the same number twice is no fault',
+  })
   async keep(
     @Param('id', ParseUUIDPipe) id: string,
     @Param('sequence', ParseIntPipe) sequence: number,
@@ -109,7 +121,7 @@ export class CapturesController {
   }
 
   @Get('captures/:id/frames')
-  @ApiOperation({ summary: 'All frames that count, as one capture file' })
+  @ApiOperation({ summary: 'All frames that count, as one capture file; pictures as a zip' })
   async frames(@Param('id', ParseUUIDPipe) id: string): Promise<StreamableFile> {
     return new StreamableFile(await this.captures.pack(id));
   }
@@ -125,8 +137,8 @@ export class CapturesController {
   @HttpCode(202)
   @ApiOperation({ summary: 'Ends the capture; a step makes a scan of it' })
   finish(@Param('id', ParseUUIDPipe) id: string, @Body() body: FinishCaptureBody): Promise<StepView> {
-    const { place, ...params } = body;
-    return this.captures.finish(id, params, place ?? false);
+    const { place, recording, ...params } = body;
+    return this.captures.finish(id, recording ?? params, place ?? false);
   }
 
   @Delete('captures/:id')

@@ -1,7 +1,7 @@
 import { Injectable } from '@nestjs/common';
 import { DataSource } from 'typeorm';
-import type { CaptureView, StepView } from '@amber-knit/contracts';
-import { decodeFrames, encodeCapture } from '@amber-knit/core/stored';
+import type { CaptureHolds, CaptureView, StepView } from '@amber-knit/contracts';
+import { decodeFrames, encodeCapture, encodePictureZip } from '@amber-knit/core/stored';
 import { GeometryError } from '@amber-knit/core/runtime';
 import { Capture, CaptureFrame, Piece } from '../database/entities.js';
 import { PiecesService } from '../pieces/pieces.service.js';
@@ -14,6 +14,8 @@ export interface CaptureStart {
   setup: string;
   deviceId: string;
   settings: Record<string, number>;
+  /** Depth frames if absent. */
+  holds?: CaptureHolds;
 }
 
 /** Keeps captures while they are made: frames come one by one and survive a closed page and a restarted server. */
@@ -47,15 +49,18 @@ export class CapturesService {
        FROM capture_frame WHERE capture_id = $1`,
       [id],
     )) as { frames: number; next: number }[];
-    const { pieceId, name, setup, deviceId, settings, status, stepId } = c;
+    const { pieceId, name, setup, deviceId, settings, holds, status, stepId } = c;
     const createdAt = c.createdAt.toISOString();
-    return { id, pieceId, name, setup, deviceId, settings, status, stepId, createdAt, frames, nextSequence: next };
+    const about = { id, pieceId, name, setup, deviceId, settings, holds, status, stepId, createdAt };
+    return { ...about, frames, nextSequence: next };
   }
 
-  /** Keeps one frame. The same number again changes nothing, so a browser may send it twice. */
+  /** Keeps one frame or picture. The same number again changes nothing, so a browser may send it twice. */
   async keep(id: string, sequence: number, data: Buffer): Promise<void> {
-    await this.openOrFail(id);
-    if (decodeFrames(data).length !== 1) {
+    const { holds } = await this.openOrFail(id);
+    if (holds === 'pictures') {
+      if (!isPicture(data)) throw new GeometryError('corrupt-file', 'Send pictures one by one, each as PNG or JPEG.');
+    } else if (decodeFrames(data).length !== 1) {
       throw new GeometryError('corrupt-file', 'Send frames one by one, each as a stored frame (docs/formats.md).');
     }
     await this.db.query(
@@ -74,13 +79,15 @@ export class CapturesService {
     return this.view(id);
   }
 
-  /** All frames that count, packed as one capture file. */
+  /** All frames that count, packed as one capture file; pictures as a zip of numbered pictures. */
   async pack(id: string): Promise<Uint8Array> {
     const c = await this.view(id);
     const rows = await this.db.manager.find(CaptureFrame, {
       where: { captureId: id, takenBack: false },
       order: { sequence: 'ASC' },
     });
+    if (c.holds === 'pictures')
+      return encodePictureZip(rows.map(({ data }) => ({ name: data[0] === PNG[0] ? 'a.png' : 'a.jpg', bytes: data })));
     const meta = { device: c.deviceId, setup: c.setup, settings: c.settings, sequences: rows.map((r) => r.sequence) };
     return encodeCapture(
       rows.map((r) => r.data),
@@ -98,7 +105,11 @@ export class CapturesService {
       throw new GeometryError('empty-input', 'This capture holds no frame yet. Scan for a moment, or discard it.');
     }
     const sha256 = await this.blobs.put(await this.pack(id));
-    const step = await this.steps.enqueue(capture.pieceId, 'capture.live', params, 1, {
+    const [operation, values] =
+      capture.holds === 'pictures'
+        ? ['capture.line-laser', { name: capture.name, ...params }]
+        : ['capture.live', params];
+    const step = await this.steps.enqueue(capture.pieceId, operation, values, 1, {
       sha256,
       name: capture.name,
       setup: capture.setup,
@@ -125,3 +136,8 @@ export class CapturesService {
     return capture;
   }
 }
+
+const PNG = [0x89, 0x50, 0x4e, 0x47];
+const JPEG = [0xff, 0xd8, 0xff];
+/** Do bytes begin as those of a PNG or JPEG do. */
+const isPicture = (data: Buffer): boolean => [PNG, JPEG].some((start) => start.every((b, i) => data[i] === b));

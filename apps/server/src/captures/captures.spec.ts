@@ -2,10 +2,18 @@ import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { WebSocketServer } from 'ws';
 import WebSocket from 'ws';
+import type { Response } from 'supertest';
 import type { CaptureView, DeviceList, PieceView } from '@amber-knit/contracts';
 import type { DepthFrame } from '@amber-knit/core/geometry';
 import { identity } from '@amber-knit/core/math';
-import { decodeCapture, encodeFrames, encodePictureZip } from '@amber-knit/core/stored';
+import {
+  decodeCapture,
+  decodeColor,
+  decodePictureZip,
+  encodeColorPng,
+  encodeFrames,
+  encodePictureZip,
+} from '@amber-knit/core/stored';
 import { FIRST_ANSWERS } from '@amber-knit/planning';
 import { Harness } from '../../test/harness.js';
 
@@ -49,6 +57,12 @@ async function begin(): Promise<{ piece: PieceView; capture: CaptureView }> {
   return { piece, capture };
 }
 
+/** Reads an answer as bytes. */
+function whole(r: Response, done: (error: Error | null, body: Buffer) => void): void {
+  const parts: Buffer[] = [];
+  r.on('data', (d: Buffer) => parts.push(d)).on('end', () => done(null, Buffer.concat(parts)));
+}
+
 const put = (id: string, sequence: number, bytes: Buffer) =>
   harness
     .http()
@@ -61,15 +75,7 @@ test('frames arrive one by one, twice does no harm, and come back as one capture
   for (const k of [0, 1, 2, 1]) await put(capture.id, k, frame(300 + k)).expect(204);
   const open = (await harness.http().get(`/api/pieces/${piece.id}/captures`).expect(200)).body as CaptureView[];
   expect(open).toMatchObject([{ id: capture.id, frames: 3, nextSequence: 3, status: 'open' }]);
-  const back = await harness
-    .http()
-    .get(`/api/captures/${capture.id}/frames`)
-    .buffer()
-    .parse((r, done) => {
-      const parts: Buffer[] = [];
-      r.on('data', (d: Buffer) => parts.push(d)).on('end', () => done(null, Buffer.concat(parts)));
-    })
-    .expect(200);
+  const back = await harness.http().get(`/api/captures/${capture.id}/frames`).buffer().parse(whole).expect(200);
   const file = decodeCapture(new Uint8Array(back.body as Buffer));
   expect(file.frames.map((f) => Math.round(f.depth[0]))).toEqual([300, 301, 302]);
   expect(file.meta).toMatchObject({ setup: 'Upright', sequences: [0, 1, 2] });
@@ -94,6 +100,25 @@ test('finishing queues a step with the frames; a finished or empty capture takes
   expect(step.body).toMatchObject({ operationId: 'capture.live', pieceId: piece.id, params: { support: 'keep' } });
   expect((await put(capture.id, 1, frame(300))).status).toBe(400);
   await harness.http().post(`/api/captures/${capture.id}/finish`).send({}).expect(400);
+  expect((await harness.http().get(`/api/pieces/${piece.id}/captures`)).body).toEqual([]);
+});
+
+test('pictures of a line-laser recording arrive one by one, come back as a zip, and become a scan with their stand', async () => {
+  const piece = await harness.newPiece();
+  const body = { name: 'Turn 1', setup: 'Upright', deviceId: 'one', settings: { distance: 440 }, holds: 'pictures' };
+  const capture = (await harness.http().post(`/api/pieces/${piece.id}/captures`).send(body).expect(201))
+    .body as CaptureView;
+  const picture = (k: number): Buffer =>
+    Buffer.from(encodeColorPng({ width: 2, height: 1, data: Uint8Array.of(k, 0, 0, 0, 0, 0) }));
+  for (const k of [0, 1, 2]) await put(capture.id, k, picture(k)).expect(204);
+  // A depth frame is no picture.
+  expect((await put(capture.id, 3, frame(300))).status).toBe(422);
+  const back = await harness.http().get(`/api/captures/${capture.id}/frames`).buffer().parse(whole).expect(200);
+  const pictures = decodePictureZip(new Uint8Array(back.body as Buffer));
+  expect(pictures.map((p) => decodeColor(p.bytes, p.name).data[0])).toEqual([0, 1, 2]);
+  const recording = { distance: 440, laserAngle: 27, height: 80 };
+  const step = await harness.http().post(`/api/captures/${capture.id}/finish`).send({ recording }).expect(202);
+  expect(step.body).toMatchObject({ operationId: 'capture.line-laser', params: { ...recording, name: 'Turn 1' } });
   expect((await harness.http().get(`/api/pieces/${piece.id}/captures`)).body).toEqual([]);
 });
 

@@ -7,7 +7,14 @@ import {
   PrimaryGeneratedColumn,
   UpdateDateColumn,
 } from 'typeorm';
-import type { ArtifactView, CaptureStatus, Figures, PlanAnswers, StepStatus } from '@amber-knit/contracts';
+import type {
+  ArtifactView,
+  CaptureHolds,
+  CaptureStatus,
+  Figures,
+  PlanAnswers,
+  StepStatus,
+} from '@amber-knit/contracts';
 
 /** One object to deliver. */
 @Entity('piece')
@@ -124,6 +131,7 @@ export class Capture {
   @Column('text') setup: string;
   @Column('text', { name: 'device_id' }) deviceId: string;
   @Column('jsonb') settings: Record<string, number>;
+  @Column('text', { default: 'frames' }) holds: CaptureHolds;
   @Column('text', { default: 'open' }) status: CaptureStatus;
   /** The step that makes a scan of it, once finished. */
   @Column('uuid', { name: 'step_id', nullable: true }) stepId: string | null;
@@ -131,7 +139,7 @@ export class Capture {
   @UpdateDateColumn({ name: 'updated_at', type: 'timestamptz' }) updatedAt: Date;
 }
 
-/** One kept frame as the browser stored it. Never deleted: what is taken back is only marked. */
+/** One kept frame or packed picture as the browser sent it. Never deleted: what is taken back is only marked. */
 @Entity('capture_frame')
 export class CaptureFrame {
   @PrimaryColumn('uuid', { name: 'capture_id' }) captureId: string;

@@ -66,4 +66,16 @@ class Captures1764070000000 implements MigrationInterface {
   }
 }
 
-export const MIGRATIONS = [Initial1764030000000, Captures1764070000000];
+class CapturesOfPictures1764150000000 implements MigrationInterface {
+  name = 'CapturesOfPictures1764150000000';
+
+  async up(q: QueryRunner): Promise<void> {
+    await q.query(`ALTER TABLE capture ADD COLUMN holds text NOT NULL DEFAULT 'frames'`);
+  }
+
+  async down(q: QueryRunner): Promise<void> {
+    await q.query('ALTER TABLE capture DROP COLUMN holds');
+  }
+}
+
+export const MIGRATIONS = [Initial1764030000000, Captures1764070000000, CapturesOfPictures1764150000000];

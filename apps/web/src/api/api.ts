@@ -1,5 +1,6 @@
 import { createApi, fetchBaseQuery } from '@reduxjs/toolkit/query/react';
 import type {
+  CaptureHolds,
   CaptureView,
   DeviceList,
   OperationView,
@@ -39,14 +40,29 @@ export const api = createApi({
     }),
     beginCapture: build.mutation<
       CaptureView,
-      { pieceId: string; name: string; setup: string; deviceId: string; settings: Record<string, number> }
+      {
+        pieceId: string;
+        name: string;
+        setup: string;
+        deviceId: string;
+        settings: Record<string, number>;
+        holds?: CaptureHolds;
+      }
     >({
       query: ({ pieceId, ...body }) => ({ url: `pieces/${pieceId}/captures`, method: 'POST', body }),
       invalidatesTags: ['Captures'],
     }),
     finishCapture: build.mutation<
       StepView,
-      { id: string; support: 'remove' | 'keep'; place: boolean; within?: number; spacing?: number }
+      {
+        id: string;
+        support?: 'remove' | 'keep';
+        place?: boolean;
+        within?: number;
+        spacing?: number;
+        /** How the pictures of a line-laser recording become points. */
+        recording?: object;
+      }
     >({
       query: ({ id, ...body }) => ({ url: `captures/${id}/finish`, method: 'POST', body }),
       invalidatesTags: (step) => ['Captures', ...(step ? [{ type: 'Steps' as const, id: step.pieceId }] : [])],

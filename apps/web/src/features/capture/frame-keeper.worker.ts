@@ -1,9 +1,11 @@
 import { encodeFrames } from '@amber-knit/core/stored';
 import type { DepthFrame } from '@amber-knit/core/geometry';
 
-/** A frame to store, or frames to take back again, in the order in which they were asked for. */
+/** A frame or a packed picture to store, or frames to take back again, in the order in which they were asked for. */
 export type KeepRequest =
-  { captureId: string; sequence: number; frame: DepthFrame } | { captureId: string; takeBack: number };
+  | { captureId: string; sequence: number; frame: DepthFrame }
+  | { captureId: string; sequence: number; picture: Uint8Array }
+  | { captureId: string; takeBack: number };
 
 /**
  * How far storing has come. `trouble` is set while the server can't be reached or has no room (nothing is lost, it is
@@ -73,6 +75,6 @@ function requestFor(r: KeepRequest): { path: string; init: RequestInit; isFrame:
     return { path: `${to}/take-back`, init: { method: 'POST', headers, body }, isFrame: false };
   }
   const headers = { 'content-type': 'application/octet-stream' };
-  const body = encodeFrames([r.frame], true) as Uint8Array<ArrayBuffer>;
+  const body = ('picture' in r ? r.picture : encodeFrames([r.frame], true)) as Uint8Array<ArrayBuffer>;
   return { path: `${to}/frames/${r.sequence}`, init: { method: 'PUT', headers, body }, isFrame: true };
 }

@@ -4,6 +4,7 @@ import type { CaptureView } from '@amber-knit/contracts';
 import { TRACK_BY } from '@amber-knit/planning';
 import { api } from '../../api/api';
 import { Button, Notice } from '../../shared/controls';
+import { lineLaserClient } from '../line-laser/line-laser-client';
 import { captureClient } from './capture-client';
 
 /** Captures that were begun and never finished: a closed page, a lost connection. */
@@ -22,6 +23,7 @@ export function OpenCaptures({ pieceId }: { pieceId: string }) {
       const c = (await refetch().unwrap()).find((o) => o.id === id);
       if (!c) return;
       const held = c.frames > 0 ? await (await fetch(`/api/captures/${c.id}/frames`)).arrayBuffer() : undefined;
+      if (c.holds === 'pictures') return lineLaserClient.takeUp(c, held!);
       captureClient.connect(c.deviceId);
       const stop = captureClient.subscribe(() => {
         if (captureClient.current().phase !== 'looking') return;
@@ -40,18 +42,23 @@ export function OpenCaptures({ pieceId }: { pieceId: string }) {
         <div key={c.id} className="rounded-lg border border-line bg-sunk px-3 py-2">
           <div>{c.name}</div>
           <div className="num text-muted">
-            {c.frames} frames stored, begun {formatDistanceToNow(new Date(c.createdAt))} ago
+            {c.frames} {c.holds} stored, begun {formatDistanceToNow(new Date(c.createdAt))} ago
           </div>
           <div className="mt-1 flex gap-2">
-            <Button disabled={underWay > 0} onClick={() => void resume(c)}>
+            <Button
+              disabled={underWay > 0 || (c.holds === 'pictures' && c.frames === 0)}
+              onClick={() => void resume(c)}
+            >
               Resume
             </Button>
-            <Button
-              disabled={c.frames === 0 || underWay > 0}
-              onClick={() => void finish({ id: c.id, support: 'remove', place: false })}
-            >
-              Finish as it is
-            </Button>
+            {c.holds === 'frames' && (
+              <Button
+                disabled={c.frames === 0 || underWay > 0}
+                onClick={() => void finish({ id: c.id, support: 'remove', place: false })}
+              >
+                Finish as it is
+              </Button>
+            )}
             <Button tone="quiet" onClick={() => void discard(c.id)}>
               Discard
             </Button>

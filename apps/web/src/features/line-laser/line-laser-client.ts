@@ -1,9 +1,10 @@
+import type { CaptureView } from '@amber-knit/contracts';
 import { LINE_CENTRES_DEFAULTS, type StandEstimate, type TurnSearch } from '@amber-knit/core/line-laser';
 import type { ClientMessage, DeviceInfo } from '@amber-knit/device-protocol';
 import { deviceSaid, type DeviceSaid } from '../capture/device-said';
 import { uploadScan } from '../import/upload-scan';
 import type { FromLineLaser, LineLaserSetup, Shown, ShownPicture, ToLineLaser, Trace } from './line-laser-messages';
-import { standParams } from './stand-params';
+import { setupFrom, standParams } from './stand-params';
 import { videoPictures } from './video-pictures';
 
 /** What the page shows of a line-laser recording; points go to the 3D view directly. */
@@ -29,6 +30,8 @@ export interface LineLaserState extends DeviceSaid {
   /** Reading a file or sending the recording, 0–1. */
   transfer: { text: string; fraction: number } | null;
   saved: boolean;
+  /** Where the server keeps the pictures, how many are there, and why not all; null for a file's. */
+  capture: { id: string; stored: number; waiting: number; trouble: string | null } | null;
 }
 
 export type PointsMessage = Extract<FromLineLaser, { type: 'points' }>;
@@ -64,6 +67,7 @@ const CLOSED: LineLaserState = {
   traced: null,
   transfer: null,
   saved: false,
+  capture: null,
   trouble: null,
 };
 
@@ -126,16 +130,30 @@ export class LineLaserClient {
     }
   }
 
+  /** Takes up a recording that was left, from the pictures that the server holds. */
+  takeUp({ id, frames, settings }: CaptureView, zip: ArrayBuffer): void {
+    this.open();
+    const capture = { id, stored: frames, waiting: 0, trouble: null };
+    this.set({ phase: 'open', recording: true, capture });
+    this.use(setupFrom(settings, this.state.setup));
+    this.post({ type: 'zip', bytes: zip }, [zip]);
+  }
+
   close(): void {
-    this.worker?.terminate();
+    // Pictures that are not stored yet are, before the worker ends by itself.
+    if (this.state.capture) this.post({ type: 'leave' });
+    else this.worker?.terminate();
+    if (this.worker) this.worker.onmessage = null;
     this.worker = undefined;
     this.set(CLOSED);
   }
 
-  record(): void {
+  /** Records into a capture of the server. */
+  record({ id }: CaptureView): void {
+    this.set({ capture: { id, stored: 0, waiting: 0, trouble: null } });
     this.set({ recording: true, search: null, found: null, points: 0, traced: null, saved: false, trouble: null });
     this.set({ show: { ...this.state.show, picture: null } });
-    this.post({ type: 'record' });
+    this.post({ type: 'record', captureId: id });
   }
 
   stop(): void {
@@ -173,14 +191,23 @@ export class LineLaserClient {
     this.post({ type: 'device', message });
   }
 
-  /** Sends the recording to the server, where it becomes a scan of the piece. */
+  /** How the pictures become points, for the server; `handedOver` once it has them. */
+  params(): object {
+    return standParams(this.state.setup);
+  }
+
+  handedOver(): void {
+    this.set({ saved: true });
+  }
+
+  /** Sends a recording that came from a file to the server, where it becomes a scan of the piece. */
   async save(about: { pieceId: string; setup: string; name: string }): Promise<void> {
     this.set({ transfer: { text: 'Packing the pictures', fraction: 0 }, trouble: null });
     const bytes = await new Promise<ArrayBuffer>((resolve) => {
       this.packed = resolve;
       this.post({ type: 'pack' });
     });
-    const params = JSON.stringify({ name: about.name, ...standParams(this.state.setup) });
+    const params = JSON.stringify({ name: about.name, ...this.params() });
     await new Promise<void>((resolve) => {
       uploadScan(
         new File([bytes], `${about.name}.zip`, { type: 'application/zip' }),
@@ -239,6 +266,10 @@ export class LineLaserClient {
         const size = width > 0 ? { width, height } : this.state.size;
         const show = m.over ? { ...this.state.show, picture: 0 } : this.state.show;
         return this.set({ pictures, size, show, recording: !m.over, ...(m.over ? { transfer: null } : {}) });
+      }
+      case 'stored': {
+        const { pictures: stored, waiting, trouble } = m;
+        return this.set({ capture: this.state.capture && { ...this.state.capture, stored, waiting, trouble } });
       }
       case 'turn': {
         this.set({ search: m.search });

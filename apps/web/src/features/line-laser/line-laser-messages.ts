@@ -27,8 +27,11 @@ export interface LineLaserSetup {
 export type ToLineLaser =
   | { type: 'connect'; url: string }
   | { type: 'device'; message: ClientMessage }
-  | { type: 'record' }
+  /** Pictures from now on; each goes to a capture of the server at once. */
+  | { type: 'record'; captureId: string }
   | { type: 'stop' }
+  /** Nobody looks any more: store what is on its way, then end. */
+  | { type: 'leave' }
   /** A recording from a zip of numbered pictures. */
   | { type: 'zip'; bytes: ArrayBuffer }
   /** A recording from a video: its pictures one by one, then `stop`. */
@@ -75,6 +78,8 @@ export type FromLineLaser =
   | ({ type: 'picture' } & ShownPicture)
   /** Degrees that the camera leans forward and to the side, where it has a spirit level. */
   | { type: 'level'; pitch: number; roll: number }
+  /** How many of the recording's pictures the server holds. */
+  | { type: 'stored'; pictures: number; waiting: number; trouble: string | null }
   | { type: 'recording'; pictures: number; over: boolean; width: number; height: number }
   | { type: 'turn'; search: TurnSearch }
   /** How far the search for lines has come, 0–1. */

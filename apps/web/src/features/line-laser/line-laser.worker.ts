@@ -20,6 +20,7 @@ import type { Vec3 } from '@amber-knit/core/math';
 import { estimateNormals } from '@amber-knit/core/pointcloud';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { decodePictureZip } from '@amber-knit/core/stored';
+import type { KeepReport, KeepRequest } from '../capture/frame-keeper.worker';
 import type { FromLineLaser, LineLaserSetup, Shown, ToLineLaser, Trace } from './line-laser-messages';
 import { bitmapOf, imageOf, LineRecording, packPicture } from './line-recording';
 
@@ -36,6 +37,11 @@ const SHOW_EVERY = 12;
 let session: (DeviceSession & { device: DeviceInfo }) | undefined;
 let recording = new LineRecording();
 let taking = false;
+/** Where the pictures of this recording are stored; nothing for those that came from a file. */
+let captureId = '';
+let keeper: Worker | undefined;
+let unstored = 0;
+let leaving = false;
 let setup: LineLaserSetup | undefined;
 let show: Shown = { picture: null, light: false, row: 240 };
 let latest: ColorImage | undefined;
@@ -63,12 +69,19 @@ async function handle(m: ToLineLaser): Promise<void> {
     case 'record':
       recording = new LineRecording();
       taking = true;
+      storeIn(m.captureId);
       show = { ...show, picture: null };
       return tellRecording(false);
     case 'stop':
       taking = false;
       return recorded();
+    case 'leave':
+      taking = false;
+      leaving = true;
+      session?.close();
+      return endIfStored();
     case 'zip': {
+      captureId = '';
       recording = new LineRecording();
       for (const { name, bytes } of decodePictureZip(new Uint8Array(m.bytes))) {
         const bitmap = await createImageBitmap(new Blob([bytes as Uint8Array<ArrayBuffer>])).catch(() => {
@@ -82,6 +95,7 @@ async function handle(m: ToLineLaser): Promise<void> {
     case 'picture': {
       if (!taking) recording = new LineRecording();
       taking = true;
+      captureId = '';
       return addPicture(imageOf(m.picture));
     }
     case 'setup':
@@ -130,8 +144,32 @@ async function take({ color, pose }: DeviceFrame): Promise<void> {
 
 async function addPicture(image: ColorImage): Promise<void> {
   const into = recording;
-  into.add(image, await packPicture(image), 'picture.jpg');
+  const bytes = await packPicture(image);
+  if (captureId) {
+    unstored++;
+    keeper!.postMessage({ captureId, sequence: into.length, picture: bytes } satisfies KeepRequest);
+  }
+  into.add(image, bytes, 'picture.jpg');
   if (into.length % LOOK_EVERY === 0) tellRecording(false);
+}
+
+/** Has each picture stored as it comes, by a worker that does not give up while the server is away. */
+function storeIn(capture: string): void {
+  captureId = capture;
+  keeper?.terminate();
+  unstored = 0;
+  let answered = 0;
+  keeper = new Worker(new URL('../capture/frame-keeper.worker.ts', import.meta.url), { type: 'module' });
+  keeper.onmessage = ({ data: { stored, refused, waiting, trouble } }: MessageEvent<KeepReport>) => {
+    unstored -= stored + refused - answered;
+    answered = stored + refused;
+    tell({ type: 'stored', pictures: stored, waiting, trouble });
+    endIfStored();
+  };
+}
+
+function endIfStored(): void {
+  if (leaving && unstored === 0) close();
 }
 
 function tellRecording(over: boolean): void {
