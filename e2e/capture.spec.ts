@@ -146,3 +146,42 @@ test('a turntable run: empty support learned, shape from twelve stops, colour fr
   expect(step.figures.frames).toBe(14);
   expect(step.figures.points).toBeGreaterThan(20_000);
 });
+
+test.describe('with fingers', () => {
+  test.use({ hasTouch: true });
+
+  test('one finger walks round the object, two come closer, and what is seen is scanned', async ({ page }) => {
+    const id = await newPiece(page, 'Jug by touch');
+    await page.goto(`/pieces/${id}/bench/capture`);
+    await page.getByText('Hand-held structured light').tap();
+    await page.getByRole('button', { name: 'Connect' }).tap();
+    const distance = page.getByLabel('Distance to the object');
+    await expect(distance).toContainText('Good distance', { timeout: 60_000 });
+    await page.getByRole('button', { name: 'Record' }).tap();
+    await expect(live(page)).toHaveAttribute('data-state', 'tracked');
+
+    const touch = await page.context().newCDPSession(page);
+    const tile = (await page.getByLabel(/^Colour view/).boundingBox())!;
+    const [x, y] = [tile.x + tile.width / 2, tile.y + tile.height / 2];
+    /** Fingers along ways given by their offsets from the middle of the picture. */
+    const swipe = async (ways: ((share: number) => [number, number])[], steps: number): Promise<void> => {
+      const at = (share: number) => ways.map((way, k) => ({ id: k, x: x + way(share)[0], y: y + way(share)[1] }));
+      await touch.send('Input.dispatchTouchEvent', { type: 'touchStart', touchPoints: at(0) });
+      for (let k = 1; k <= steps; k++) {
+        await touch.send('Input.dispatchTouchEvent', { type: 'touchMove', touchPoints: at(k / steps) });
+        await page.waitForTimeout(120);
+      }
+      await touch.send('Input.dispatchTouchEvent', { type: 'touchEnd', touchPoints: [] });
+    };
+    const before = await kept(page);
+    await swipe([(s) => [60 - 120 * s, 0]], 40);
+    await expect.poll(() => kept(page), { timeout: 60_000 }).toBeGreaterThan(before + 3);
+    await expect(live(page)).toHaveAttribute('data-state', 'tracked');
+
+    const mm = async (): Promise<number> => Number(/(\d+) mm/.exec(await distance.innerText())![1]);
+    const far = await mm();
+    await swipe([(s) => [-40 - 8 * s, 0], (s) => [40 + 8 * s, 0]], 20);
+    await expect.poll(mm, { timeout: 30_000 }).toBeLessThan(far - 20);
+    await expect(live(page)).toHaveAttribute('data-state', 'tracked');
+  });
+});

@@ -19,7 +19,7 @@ export function CameraTile({
   children?: ReactNode;
 } & Pick<
   React.HTMLAttributes<HTMLCanvasElement>,
-  'onPointerDown' | 'onPointerMove' | 'onPointerUp' | 'onKeyDown' | 'onWheel' | 'tabIndex'
+  'onPointerDown' | 'onPointerMove' | 'onPointerUp' | 'onPointerCancel' | 'onKeyDown' | 'onWheel' | 'tabIndex'
 >) {
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(

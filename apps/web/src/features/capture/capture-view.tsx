@@ -2,12 +2,12 @@ import { useEffect, useRef, useState, useSyncExternalStore } from 'react';
 import { AlertTriangle, Crosshair } from 'lucide-react';
 import { Button } from '../../shared/controls';
 import { shortCount } from '../../shared/format';
-import { CameraTile, FramingAid } from './camera-tile';
+import { CameraTile } from './camera-tile';
 import { captureClient } from './capture-client';
+import { HandTile } from './hand-tile';
 import type { Plane } from './capture-messages';
 import { LiveView, type LiveColor } from './live-view';
 import { playLost } from './lost-sound';
-import { approached, dragged, keyed } from './scanner-hand';
 import { StandOffRuler } from './stand-off-ruler';
 
 const COLORS: [LiveColor, string][] = [
@@ -160,52 +160,3 @@ export function CaptureView({ cutHeight, sound }: { cutHeight: number; sound: bo
 }
 
 const STATE_WORDS = { first: 'begun', tracked: 'tracked', returning: 'returning', lost: 'lost' };
-
-/** The colour view; on a simulated device it is also the hand that holds the scanner. */
-function HandTile() {
-  const { bench, device } = useSyncExternalStore(captureClient.subscribe, captureClient.current);
-  const last = useRef<[number, number] | null>(null);
-  const wanted = useRef(bench?.held);
-  // Where the hand wants to be is known here; only a sweep moves it otherwise.
-  const sweep = bench ? (bench.sweep ?? 'none') : 'unknown';
-  useEffect(() => {
-    wanted.current = captureClient.current().bench?.held;
-  }, [sweep, device]);
-  const move = (change: (held: NonNullable<typeof bench>['held']) => NonNullable<typeof bench>['held'] | undefined) => {
-    const next = wanted.current && change(wanted.current);
-    if (!next) return false;
-    wanted.current = next;
-    captureClient.tell({ type: 'bench', hold: next, sweep: null });
-    return true;
-  };
-  const movable = device?.bench !== undefined;
-  return (
-    <CameraTile
-      kind="color"
-      label="Colour view"
-      help={
-        movable
-          ? 'Drag to walk round the object, Shift and drag to aim, wheel to come closer; or arrows, + and −'
-          : undefined
-      }
-      tabIndex={0}
-      onPointerDown={(e) => {
-        last.current = [e.clientX, e.clientY];
-        e.currentTarget.setPointerCapture(e.pointerId);
-      }}
-      onPointerMove={(e) => {
-        if (!last.current) return;
-        const [dx, dy] = [e.clientX - last.current[0], e.clientY - last.current[1]];
-        last.current = [e.clientX, e.clientY];
-        move((h) => dragged(h, dx, dy, e.shiftKey));
-      }}
-      onPointerUp={() => (last.current = null)}
-      onWheel={(e) => move((h) => approached(h, Math.sign(e.deltaY)))}
-      onKeyDown={(e) => {
-        if (move((h) => keyed(h, e.key, e.shiftKey))) e.preventDefault();
-      }}
-    >
-      <FramingAid />
-    </CameraTile>
-  );
-}

@@ -14,10 +14,21 @@ export function approached(held: HeldAt, steps: number): HeldAt {
   return { ...held, distance: held.distance * 1.04 ** steps };
 }
 
+/** A place on the picture, pixels. */
+export type Place = readonly [x: number, y: number];
+
+/** The scanner after two fingers have moved: spreading them comes closer, shifting both aims. */
+export function pinched(held: HeldAt, before: readonly [Place, Place], after: readonly [Place, Place]): HeldAt {
+  const apart = ([a, b]: readonly [Place, Place]): number => Math.max(1, Math.hypot(a[0] - b[0], a[1] - b[1]));
+  const middle = ([a, b]: readonly [Place, Place], k: 0 | 1): number => (a[k] + b[k]) / 2;
+  const closer = { ...held, distance: (held.distance * apart(before)) / apart(after) };
+  return dragged(closer, middle(after, 0) - middle(before, 0), middle(after, 1) - middle(before, 1), true);
+}
+
 /** The scanner after a key; undefined for keys that do nothing. */
 export function keyed(held: HeldAt, key: string, shift: boolean): HeldAt | undefined {
   const step = shift ? 8 : 3;
-  switch (key) {
+  switch (key.length === 1 ? key.toLowerCase() : key) {
     case 'ArrowLeft':
       return { ...held, around: held.around - step };
     case 'ArrowRight':
@@ -26,6 +37,14 @@ export function keyed(held: HeldAt, key: string, shift: boolean): HeldAt | undef
       return { ...held, up: held.up + step };
     case 'ArrowDown':
       return { ...held, up: held.up - step };
+    case 'a':
+      return { ...held, yaw: held.yaw + step / 3 };
+    case 'd':
+      return { ...held, yaw: held.yaw - step / 3 };
+    case 'w':
+      return { ...held, pitch: held.pitch + step / 3 };
+    case 's':
+      return { ...held, pitch: held.pitch - step / 3 };
     case '+':
       return approached(held, -1);
     case '-':
