@@ -79,6 +79,42 @@ test('a scan from the first look to a strand, through a lost track and a closed 
   await expect(strands).toContainText(/\d+k loose/);
 });
 
+test('the jug scanned upright, turned over, placed by itself, and fused into one mesh', async ({ page }) => {
+  const id = await newPiece(page, 'Jug from both sides');
+  await page.goto(`/pieces/${id}/bench/capture`);
+  await page.getByText('Hand-held structured light').click();
+  await page.getByRole('button', { name: 'Connect' }).click();
+  await expect(page.getByLabel('Distance to the object')).toContainText('Good distance', { timeout: 60_000 });
+  const bench = page.getByRole('region', { name: 'Simulated bench' });
+  const strands = page.getByRole('complementary', { name: 'Strands' });
+  const go = page.getByRole('button', { name: 'Go', exact: true });
+  for (const [k, setup] of ['Upright', 'Upside down'].entries()) {
+    await bench.getByLabel('Lies').selectOption(setup);
+    await page.getByRole('combobox', { name: 'Setup' }).fill(setup);
+    // The object has been moved when the picture shows it.
+    await page.waitForTimeout(2500);
+    await page.getByRole('button', { name: 'Record' }).click();
+    await expect(live(page)).toHaveAttribute('data-state', 'tracked');
+    await go.click();
+    await expect(page.getByRole('button', { name: 'Stop', exact: true })).toBeVisible();
+    await expect(go).toBeVisible({ timeout: 120_000 });
+    await expect(page.getByRole('alert')).toHaveCount(0);
+    await page.getByRole('button', { name: 'Finish this scan' }).click();
+    await expect(strands).toContainText(`Scan ${k + 1}`, { timeout: 120_000 });
+  }
+  // The second is placed onto the first without being asked.
+  const registered = async (): Promise<string[]> => {
+    const piece = (await (await page.request.get(`/api/pieces/${id}`)).json()) as {
+      scanList: { setup: string; placement: { state: string } | null }[];
+    };
+    return piece.scanList.map((s) => `${s.setup}: ${s.placement?.state ?? 'loose'}`);
+  };
+  await expect.poll(registered, { timeout: 120_000 }).toEqual(['Upright: registered', 'Upside down: registered']);
+  await page.getByRole('link', { name: /^Fuse/ }).click();
+  await page.locator('button[type=submit]', { hasText: 'Fuse into one surface' }).click();
+  await expect(page.getByText(/triangles at/).first()).toBeVisible({ timeout: 120_000 });
+});
+
 test('a room corner by lidar: coarse, one object out of it, with its frames', async ({ page }) => {
   const id = await newPiece(page, 'Corner of the wheelhouse');
   await page.goto(`/pieces/${id}/bench/capture`);

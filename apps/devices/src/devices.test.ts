@@ -174,13 +174,17 @@ test('twelve stops of the turntable come out aligned, the axis found from the ju
   expect(placed[12].scanFromSensor).toEqual(placed[4].scanFromSensor);
   expect(axis!.rms).toBeLessThan(0.3);
   // Where each stop's sensor is, against where it truly is, at the object's distance.
+  let squares = 0;
   for (let k = 0; k < 12; k++) {
     const wanted = multiply(invertRigid(truths[0]), truths[k]);
     const d = multiply(invertRigid(wanted), placed[k].scanFromSensor);
     const p = transformPoint(d, 0, 0, 360);
-    expect(Math.hypot(p[0], p[1], p[2] - 360)).toBeLessThan(0.3);
+    const off = Math.hypot(p[0], p[1], p[2] - 360);
+    squares += off ** 2 / 12;
+    expect(off).toBeLessThan(0.3);
     expect((rotationAngle(d) * 180) / Math.PI).toBeLessThan(0.15);
   }
+  expect(Math.sqrt(squares)).toBeLessThan(0.15);
 }, 60_000);
 
 test('the line-laser stand measures the turned gauge to size', () => {
