@@ -18,6 +18,8 @@ export interface SupportRelief {
 /** Steepest slope of a support against its plane, and how flat a cell's points must be, as multiples of the noise. */
 const STEEPEST = 0.15;
 const FLAT = 4.5;
+/** Points that tell a cell's height: few are enough, since it must also go on from its neighbours. */
+const LEAST_POINTS = 4;
 
 /**
  * Finds the support's height cell by cell: cells whose points form one thin layer, followed from the outside inwards as
@@ -123,7 +125,7 @@ function layersOf({ height }: Near, { width, depth, cellOf }: Grid): Layers {
   const known: number[] = [];
   for (let c = 0; c < cells; c++) {
     const part = sorted.subarray(starts[c], starts[c + 1]).sort();
-    if (part.length < 8) continue;
+    if (part.length < LEAST_POINTS) continue;
     median[c] = part[part.length >> 1];
     width80[c] = (part[Math.floor(0.9 * (part.length - 1))] - part[Math.floor(0.1 * (part.length - 1))]) / 2.563;
     known.push(width80[c]);
