@@ -16,6 +16,9 @@ const COLORS: [LiveColor, string][] = [
   ['distance', 'Distance'],
 ];
 
+/** Width of the camera tiles and their margin, pixels. */
+const TILES = 230;
+
 /** The middle of the bench while scanning: the growing model, the device's pictures, the ruler. */
 export function CaptureView({ cutHeight, sound }: { cutHeight: number; sound: boolean }) {
   const state = useSyncExternalStore(captureClient.subscribe, captureClient.current);
@@ -30,7 +33,7 @@ export function CaptureView({ cutHeight, sound }: { cutHeight: number; sound: bo
   useEffect(() => {
     if (!device) return;
     const focal = device.depthSize.width / 2 / Math.tan((device.fieldOfView.horizontal * Math.PI) / 360);
-    const live = new LiveView(canvas.current!, device.range, (1.6 * device.range.best) / focal);
+    const live = new LiveView(canvas.current!, device.range, (1.6 * device.range.best) / focal, TILES);
     live.onCount = setSplats;
     view.current = live;
     let kept = 0;

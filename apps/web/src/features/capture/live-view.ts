@@ -99,6 +99,8 @@ export class LiveView {
     private readonly canvas: HTMLCanvasElement,
     range: { near: number; best: number; far: number },
     private splat: number,
+    /** What lies over the view's left side, pixels: the middle is moved away from it. */
+    private readonly covered = 0,
   ) {
     this.renderer = new THREE.WebGLRenderer({ canvas, alpha: true });
     this.renderer.setPixelRatio(Math.min(1.5, window.devicePixelRatio));
@@ -369,7 +371,8 @@ export class LiveView {
     if (w === 0 || h === 0) return;
     this.renderer.setSize(w, h, false);
     this.camera.aspect = w / h;
-    this.camera.updateProjectionMatrix();
+    const aside = Math.min(this.covered, w / 3) / 2;
+    this.camera.setViewOffset(w, h, -aside, 0, w, h);
     // Diameter of a splat in pixels at 1 mm distance and focal length 1.
     this.material.uniforms.size.value = 0.8 * h * this.renderer.getPixelRatio() * this.splat;
     this.draw();
