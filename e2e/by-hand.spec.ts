@@ -75,3 +75,71 @@ test('a scan is placed by picking the same places in two views; a wrong pair is 
   await page.getByRole('button', { name: 'Undo', exact: true }).click();
   await expect(strands.getByText(/loose$/)).toHaveCount(2);
 });
+
+test('a scan is seized, moved until it snaps, put back, moved by keys, and fitted finely', async ({ page }) => {
+  test.setTimeout(180_000);
+  await page.goto('/');
+  await page.getByRole('button', { name: 'New piece' }).click();
+  await page.getByLabel('Name').fill('Moved by hand');
+  await page.getByRole('button', { name: 'Make it' }).click();
+  await page.getByLabel('Scan files').setInputFiles(ballSceneFiles(2));
+  const strands = page.getByRole('complementary', { name: 'Strands' });
+  await expect(strands.getByText(/^view_\d$/)).toHaveCount(2, { timeout: 60_000 });
+  await page.getByRole('link', { name: /^Register/ }).click();
+  const panel = page.getByRole('region', { name: 'Place by hand' });
+  await panel.getByRole('button', { name: 'Place a scan by hand' }).click();
+  await panel.getByRole('button', { name: 'Move it' }).click();
+  const lies = panel.getByRole('status');
+  await expect(lies).toHaveText('Not moved yet');
+  const view = page.getByRole('region', { name: /^Moves:/ }).locator('canvas');
+  await view.focus();
+  await page.keyboard.press('1');
+  await page.waitForTimeout(2500);
+
+  // It lies to the right of the other; beside both a drag only turns the view.
+  const box = (await view.boundingBox())!;
+  const at = (x: number, y: number): [number, number] => [box.x + box.width * x, box.y + box.height * y];
+  await page.mouse.move(...at(0.5, 0.04));
+  await page.mouse.down();
+  await page.mouse.move(...at(0.5, 0.04));
+  await page.mouse.up();
+  await expect(lies).toHaveText('Not moved yet');
+  await page.mouse.move(...at(0.75, 0.5));
+  await page.mouse.down();
+  await expect(view).toHaveAttribute('data-held', 'true');
+  await page.mouse.move(...at(0.7, 0.4), { steps: 5 });
+  await page.mouse.up();
+  await expect(lies).toContainText('nothing to snap to');
+  await panel.getByRole('button', { name: 'Back to where it was' }).click();
+  await expect(lies).toHaveText('Not moved yet');
+
+  // To the left until it snaps, let go only then.
+  await page.mouse.move(...at(0.75, 0.5));
+  await page.mouse.down();
+  for (let x = 0.75; x > 0.1; x -= 0.01) {
+    await page.mouse.move(...at(x, 0.5));
+    await page.waitForTimeout(120);
+    // Board on board it slides on; ball on ball it has come to rest.
+    if (Number(await view.getAttribute('data-snapped')) > 90) break;
+  }
+  await page.mouse.up();
+  await expect(lies).toContainText(/Snapped: (9\d|100) % of it lies on the others/);
+  await expect(page.getByText(/0\.\d\d mm/).first()).toBeVisible();
+
+  await panel.getByRole('button', { name: 'Place it' }).click();
+  await expect(strands.getByText(/registered$/)).toHaveCount(2, { timeout: 60_000 });
+  // The same scene twice: it belongs where the other lies, to a fraction of a millimetre.
+  const pieceId = page.url().split('/pieces/')[1].split('/')[0];
+  const piece = (await (await page.request.get(`/api/pieces/${pieceId}`)).json()) as {
+    scanList: { placement: { pieceFromScan: number[] } }[];
+  };
+  const [a, b] = piece.scanList.map((s) => s.placement.pieceFromScan);
+  for (let k = 0; k < 16; k++) expect(Math.abs(a[k] - b[k])).toBeLessThan(k < 12 ? 0.01 : 0.5);
+
+  // By keys, from its place: it comes away, and back it snaps.
+  await panel.getByRole('button', { name: 'Place a scan by hand' }).click();
+  await expect(lies).toHaveText('Not moved yet');
+  await view.focus();
+  await page.keyboard.press('ArrowUp');
+  await expect(lies).toContainText(/Snapped/);
+});

@@ -19,6 +19,7 @@ import { registerAutomatic } from './register-automatic.js';
 import { registerChoose } from './register-choose.js';
 import { registerExclude } from './register-exclude.js';
 import { registerFine } from './register-fine.js';
+import { registerMoved } from './register-moved.js';
 import { registerPairs } from './register-pairs.js';
 import { textureMap } from './texture-map.js';
 
@@ -37,6 +38,7 @@ export const OPERATIONS = [
   registerFine,
   registerChoose,
   registerPairs,
+  registerMoved,
   registerExclude,
   fuseSurface,
   mendAll,

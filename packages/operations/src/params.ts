@@ -12,6 +12,7 @@ import {
   Max,
   MaxLength,
   Min,
+  ValidateBy,
   ValidateNested,
   validateSync,
   type ValidationError,
@@ -21,7 +22,7 @@ import { GeometryError } from '@amber-knit/core/runtime';
 /** What a form, a command line and a help page need to know of one parameter. */
 export interface ParamField {
   name: string;
-  kind: 'length' | 'count' | 'ratio' | 'choice' | 'flag' | 'text' | 'scans' | 'names' | 'pairs';
+  kind: 'length' | 'count' | 'ratio' | 'choice' | 'flag' | 'text' | 'scans' | 'names' | 'pairs' | 'pose';
   title: string;
   help: string;
   unit?: string;
@@ -115,6 +116,27 @@ export class PickedPair {
 export const PairsParam = (o: { title: string; help: string }): PropertyDecorator =>
   field('pairs', o, [IsArray(), ArrayMaxSize(200), ValidateNested({ each: true }), Type(() => PickedPair)]);
 
+/** Is a value the 16 numbers, column by column, of a motion that keeps shape and size. */
+function isRigid(value: unknown): boolean {
+  if (!Array.isArray(value) || value.length !== 16 || !value.every((v) => Number.isFinite(v))) return false;
+  const m = value as number[];
+  const dot = (a: number, b: number): number =>
+    m[4 * a] * m[4 * b] + m[4 * a + 1] * m[4 * b + 1] + m[4 * a + 2] * m[4 * b + 2];
+  const square = [0, 1, 2].every((a) => [0, 1, 2].every((b) => Math.abs(dot(a, b) - (a === b ? 1 : 0)) < 1e-4));
+  const [x, y, z] = [m[1] * m[6] - m[2] * m[5], m[2] * m[4] - m[0] * m[6], m[0] * m[5] - m[1] * m[4]];
+  const handed = x * m[8] + y * m[9] + z * m[10] > 0;
+  return square && handed && m[3] === 0 && m[7] === 0 && m[11] === 0 && m[15] === 1;
+}
+
+/** Where a scan lies: 16 numbers, column by column, of a rigid motion; mm. */
+export const PoseParam = (o: { title: string; help: string }): PropertyDecorator =>
+  field('pose', o, [
+    ValidateBy({
+      name: 'isRigid',
+      validator: { validate: isRigid, defaultMessage: () => '$property must be a rigid motion of 16 numbers' },
+    }),
+  ]);
+
 export type ParamsClass<P extends object> = new () => P;
 
 /** The fields of a parameter class, in order, with their defaults. */
@@ -168,6 +190,7 @@ export function parseParamText(fields: ParamField[], name: string, text: string)
         ? false
         : text;
   if (f.kind === 'choice' || f.kind === 'text') return text;
+  if (f.kind === 'pose') return text.split(',').map(Number);
   if (f.kind === 'scans' || f.kind === 'names') {
     const names = text.split(',').map((n) => n.trim());
     return names.filter((n) => n !== '');

@@ -6,17 +6,39 @@ export interface PickedPlaces {
   onto?: { scan: string; point: [number, number, number] };
 }
 
+/** How a scan is held while it is moved: shifted, turned, turned in the picture. */
+export type Grip = 'move' | 'turn' | 'roll';
+
 /** Placing one scan by hand: which, onto what, and the places picked so far. */
 export interface ByHandState {
   /** Id of the scan that is moved; null while nothing is placed by hand. */
   moving: string | null;
   /** Id of the scan that is picked on; `placed` for all that have a place. */
   onto: string;
+  /** By picking the same places, or by moving it into place. */
+  by: 'picking' | 'moving';
   pairs: PickedPlaces[];
+  grip: Grip;
+  /** It snaps onto the scans that stay. */
+  snap: boolean;
+  /** Where it has been moved to: piece from scan, column by column; null before. */
+  pose: number[] | null;
+  /** What of it lies on the others there, 0–1, and how closely, mm; null where it has not snapped. */
+  snapped: { overlap: number; rms: number } | null;
   refine: boolean;
 }
 
-const initialState: ByHandState = { moving: null, onto: 'placed', pairs: [], refine: true };
+const initialState: ByHandState = {
+  moving: null,
+  onto: 'placed',
+  by: 'picking',
+  pairs: [],
+  grip: 'move',
+  snap: true,
+  pose: null,
+  snapped: null,
+  refine: true,
+};
 
 const slice = createSlice({
   name: 'byHand',
@@ -26,6 +48,8 @@ const slice = createSlice({
     byHandBegun: (s, a: PayloadAction<{ moving: string; onto: string } | null>) => ({
       ...initialState,
       refine: s.refine,
+      by: s.by,
+      snap: s.snap,
       ...(a.payload ?? {}),
     }),
     /** A place completes the first pair that lacks it, or begins a new one. */
@@ -36,9 +60,24 @@ const slice = createSlice({
       else s.pairs.push(a.payload);
     },
     pairRemoved: (s, a: PayloadAction<number>) => void s.pairs.splice(a.payload, 1),
+    methodChosen: (s, a: PayloadAction<ByHandState['by']>) => void (s.by = a.payload),
+    gripChosen: (s, a: PayloadAction<Grip>) => void (s.grip = a.payload),
+    snapToggled: (s) => void (s.snap = !s.snap),
+    /** The scan was let go somewhere; null puts it back to where it began. */
+    scanMoved: (s, a: PayloadAction<{ pose: number[]; snapped: ByHandState['snapped'] } | null>) =>
+      void Object.assign(s, a.payload ?? { pose: null, snapped: null }),
     refineToggled: (s) => void (s.refine = !s.refine),
   },
 });
 
-export const { byHandBegun, placePicked, pairRemoved, refineToggled } = slice.actions;
+export const {
+  byHandBegun,
+  placePicked,
+  pairRemoved,
+  methodChosen,
+  gripChosen,
+  snapToggled,
+  scanMoved,
+  refineToggled,
+} = slice.actions;
 export const byHandReducer = slice.reducer;

@@ -20,5 +20,6 @@ export * from './prepare-scan.js';
 export * from './prepared-scan.js';
 export * from './range-view.js';
 export * from './register-scans.js';
+export * from './snap.js';
 export * from './surface-trust.js';
 export * from './upright-frame.js';

@@ -1,20 +1,24 @@
 import { useEffect } from 'react';
-import { X } from 'lucide-react';
 import type { PieceView } from '@amber-knit/contracts';
 import { transformPoint, type Vec3 } from '@amber-knit/core/math';
 import { fitPairs } from '@amber-knit/core/registration';
 import { api, problemText } from '../../api/api';
-import { byHandBegun, pairRemoved, refineToggled, type PickedPlaces } from '../../app/by-hand-slice';
+import { byHandBegun, methodChosen, refineToggled } from '../../app/by-hand-slice';
 import { useAppDispatch, useAppSelector } from '../../app/store';
 import { Button, Notice } from '../../shared/controls';
 import { hasPlace } from '../view/piece-content';
-import { warningText } from './pair-words';
+import { MovingForm, PRESSED } from './moving-form';
+import { isWhole, PickingForm } from './picking-form';
 
+const METHODS = [
+  ['picking', 'Pick places'],
+  ['moving', 'Move it'],
+] as const;
 const SELECT = 'min-w-0 rounded-lg border border-[var(--field)] bg-panel px-2 py-1';
 
-/** Placing a scan by picking the same places in it and in scans that stay. */
+/** Placing a scan by picking the same places in it and in scans that stay, or by moving it there. */
 export function ByHandPanel({ piece, busy }: { piece: PieceView; busy: boolean }) {
-  const { moving, onto, pairs, refine } = useAppSelector((s) => s.byHand);
+  const { moving, onto, by, pairs, pose, refine } = useAppSelector((s) => s.byHand);
   const dispatch = useAppDispatch();
   const [run, { error, isLoading, reset }] = api.useRunOperationMutation();
   const scan = piece.scanList.find((s) => s.id === moving);
@@ -38,7 +42,7 @@ export function ByHandPanel({ piece, busy }: { piece: PieceView; busy: boolean }
       <section aria-label="Place by hand" className="border-b border-line py-3">
         <h3 className="m-0 text-sm font-semibold">Place by hand</h3>
         <p className="mb-2 mt-1 text-muted">
-          Where a scan finds no place by itself: pick the same places in it and in the others.
+          Where a scan finds no place by itself: pick the same places in it and in the others, or move it there.
         </p>
         <Button onClick={() => begin(loose.id)} disabled={busy}>
           Place a scan by hand
@@ -53,13 +57,14 @@ export function ByHandPanel({ piece, busy }: { piece: PieceView; busy: boolean }
     whole.map(({ from, onto: o }) => ({ from, onto: transformPoint(placeOf.get(o.scan)!, ...(o.point as Vec3)) })),
     Number(scan.cloud.facts.diagonal) || 1,
   );
+  const ready = by === 'moving' ? pose !== null : whole.length >= 3;
   const place = async (): Promise<void> => {
-    const params = {
-      scan: scan.name,
-      pairs: whole.map(({ from, onto: o }) => ({ from, scan: o.scan, onto: o.point })),
-      refine,
-    };
-    const result = await run({ pieceId: piece.id, operationId: 'register.pairs', params });
+    const ground = onto === 'placed' ? '' : piece.scanList.find((s) => s.id === onto)!.name;
+    const [operationId, params] =
+      by === 'moving'
+        ? ['register.moved', { onto: placedOthers(scan.id) ? '' : ground, pieceFromScan: pose }]
+        : ['register.pairs', { pairs: whole.map(({ from, onto: o }) => ({ from, scan: o.scan, onto: o.point })) }];
+    const result = await run({ pieceId: piece.id, operationId, params: { scan: scan.name, refine, ...params } });
     if (!('error' in result)) dispatch(byHandBegun(null));
   };
   return (
@@ -93,40 +98,19 @@ export function ByHandPanel({ piece, busy }: { piece: PieceView; busy: boolean }
               ))}
           </select>
         </label>
-        <p className="m-0 text-muted">Click the same place in both views, one pair after the other: three at least.</p>
-        <ol className="m-0 flex list-none flex-col gap-1 p-0" aria-label="Pairs">
-          {pairs.map((p, k) => {
-            const at = whole.indexOf(p as (typeof whole)[number]);
-            const odd = fit.warnings.some((w) => w.kind === 'pair' && w.index === at);
-            return (
-              <li key={k} className={`flex items-center gap-2 rounded-lg px-2 ${odd ? 'bg-brick-soft' : 'bg-sunk'}`}>
-                <b className="num w-5">{k + 1}</b>
-                <span className="num flex-1">
-                  {at < 0
-                    ? p.from
-                      ? 'pick it on the right'
-                      : 'pick it on the left'
-                    : whole.length < 3
-                      ? 'picked'
-                      : `${fit.errors[at].toFixed(2)} mm off`}
-                </span>
-                <Button
-                  tone="quiet"
-                  className="px-1.5!"
-                  aria-label={`Remove pair ${k + 1}`}
-                  onClick={() => dispatch(pairRemoved(k))}
-                >
-                  <X size={14} />
-                </Button>
-              </li>
-            );
-          })}
-        </ol>
-        {fit.warnings.map((w) => (
-          <p key={w.kind} className={`m-0 ${w.kind === 'few' ? 'text-muted' : 'text-brick'}`}>
-            {warningText(renumbered(w, whole, pairs))}
-          </p>
-        ))}
+        <div role="group" aria-label="How" className="grid grid-cols-2 gap-1">
+          {METHODS.map(([value, text]) => (
+            <Button
+              key={value}
+              aria-pressed={by === value}
+              className={PRESSED}
+              onClick={() => dispatch(methodChosen(value))}
+            >
+              {text}
+            </Button>
+          ))}
+        </div>
+        {by === 'moving' ? <MovingForm /> : <PickingForm whole={whole} fit={fit} />}
         <label className="flex items-center gap-2">
           <input
             type="checkbox"
@@ -138,12 +122,7 @@ export function ByHandPanel({ piece, busy }: { piece: PieceView; busy: boolean }
         </label>
         {error && <Notice tone="error">{problemText(error)}</Notice>}
         <div className="flex gap-1">
-          <Button
-            tone="go"
-            className="flex-1"
-            disabled={whole.length < 3 || busy || isLoading}
-            onClick={() => void place()}
-          >
+          <Button tone="go" className="flex-1" disabled={!ready || busy || isLoading} onClick={() => void place()}>
             Place it
           </Button>
           <Button onClick={() => dispatch(byHandBegun(null))}>Leave it</Button>
@@ -151,12 +130,4 @@ export function ByHandPanel({ piece, busy }: { piece: PieceView; busy: boolean }
       </div>
     </section>
   );
-}
-
-type WholePair = Required<PickedPlaces>;
-const isWhole = (p: PickedPlaces): p is WholePair => p.from !== undefined && p.onto !== undefined;
-
-/** A warning that counts whole pairs, counting as the list does. */
-function renumbered<W extends { kind: string }>(w: W, whole: WholePair[], pairs: PickedPlaces[]): W {
-  return 'index' in w ? { ...w, index: pairs.indexOf(whole[w.index as number]) } : w;
 }

@@ -2,10 +2,11 @@ import { useEffect, useState } from 'react';
 import type { PieceView } from '@amber-knit/contracts';
 import { cloudSource, loadCut, streamArtifact, type CloudSource } from '../view/load-artifact';
 
-/** Evenly spread points of a scan: positions (3 for each, mm, the scan's frame) and sRGB colours. */
+/** Evenly spread points of a scan: positions (3 for each, mm, the scan's frame), sRGB colours, normals if there are any. */
 export interface CloudSample {
   positions: Float32Array;
   colors?: Uint8Array;
+  normals?: Float32Array;
 }
 
 const MOST_POINTS = 6000;
@@ -45,9 +46,11 @@ async function sampleFirstPage({ base, cut }: CloudSource, stop: AbortController
           return to;
         };
         const color = columns.color as Uint8Array | undefined;
+        const normal = columns.normal as Float32Array | undefined;
         resolve({
           positions: pick(columns.position as Float32Array, new Float32Array(3 * count)),
           colors: color && pick(color, new Uint8Array(3 * count)),
+          normals: normal && pick(normal, new Float32Array(3 * count)),
         });
         stop.abort();
       },

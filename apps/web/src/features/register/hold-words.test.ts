@@ -65,3 +65,12 @@ test('the verdict names what is loose, in doubt, unusual or not at rest', () => 
   ]);
   expect(verdictOf(piece([scan('a')]), undefined)).toBeUndefined();
 });
+
+test('a scan that is only placed, without a doubt of its own, is no whole registration', () => {
+  const verdict = verdictOf(
+    piece([scan('a', { neighbours: [pair('b', 0.05)] }), scan('b', { state: 'placed' })]),
+    undefined,
+  );
+  expect(verdict?.good).toBe(false);
+  expect(verdict?.reasons[0]).toBe('b is placed and not registered: nothing has confirmed its place yet.');
+});

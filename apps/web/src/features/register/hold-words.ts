@@ -52,6 +52,13 @@ export function verdictOf(piece: PieceView, last: StepView | undefined): Verdict
   say(inDoubt('loosely'), 'is held only loosely', 'are held only loosely');
   say(inDoubt('seen-through'), 'stands where others looked through', 'stand where others looked through');
   say(inDoubt('on-doubtful'), 'lies mostly on scans in doubt', 'lie mostly on scans in doubt');
+  const named = new Set(piece.doubts.flatMap((d) => d.scans));
+  const unconfirmed = placed.filter((s) => s.placement.state === 'placed' && !named.has(s.name)).map((s) => s.name);
+  say(
+    unconfirmed,
+    'is placed and not registered: nothing has confirmed its place yet',
+    'are placed and not registered: nothing has confirmed their places yet',
+  );
   const pairs = pairsOf(piece);
   const usual = pairs.map((p) => p.rms).sort((a, b) => a - b)[pairs.length >> 1] ?? 0;
   const worst = pairs.reduce((w, p) => (p.rms > w.rms ? p : w), { a: '', b: '', rms: 0, overlapRatio: 0 });

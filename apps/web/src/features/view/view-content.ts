@@ -37,6 +37,15 @@ export interface Pick {
   invented?: boolean;
 }
 
+/** How the view stands: unit vectors to its right, up and towards the eye, and what a pixel of the page measures. */
+export interface ViewAxes {
+  right: [number, number, number];
+  up: [number, number, number];
+  toEye: [number, number, number];
+  /** At the place asked for. */
+  mmPerPixel: number;
+}
+
 /** Colours of measured and of invented surface. */
 export const SURFACE_TINTS = { measured: '#b7cfcf', invented: '#e59b62' };
 

@@ -10,7 +10,7 @@ import { PointBudget } from './point-budget';
 import { SurfaceLayer } from './surface-layer';
 import type { Section } from '../../app/view-slice';
 import { slabOf } from './section';
-import type { LayerEvents, Pick, ViewContent, ViewLook } from './view-content';
+import type { LayerEvents, Pick, ViewAxes, ViewContent, ViewLook } from './view-content';
 
 export const STANDARD_VIEWS = {
   front: [0, -1, 0],
@@ -269,6 +269,16 @@ export class ViewEngine {
       view: { clipFromView: Float64Array.from(clip.elements), width, height },
       eye: this.camera.position.toArray(),
     };
+  }
+
+  /** How the view stands, and what a pixel of the page measures at a place. */
+  axesAt(place: [number, number, number]): ViewAxes {
+    this.camera.updateMatrixWorld();
+    const axis = (k: number): [number, number, number] =>
+      new THREE.Vector3().setFromMatrixColumn(this.camera.matrixWorld, k).toArray();
+    const depth = -new THREE.Vector3(...place).applyMatrix4(this.camera.matrixWorldInverse).z;
+    const mmPerPixel = (2 * Math.tan((this.camera.fov * Math.PI) / 360) * depth) / this.canvas.clientHeight;
+    return { right: axis(0), up: axis(1), toEye: axis(2), mmPerPixel };
   }
 
   /** Looks at everything shown, from a standard direction if one is named. */
