@@ -1,4 +1,4 @@
-import { expect, test, type Locator } from '@playwright/test';
+import { expect, test, type Locator, type Page } from '@playwright/test';
 import { ballSceneFiles } from './ball-scenes.mjs';
 
 /** Clicks at a place of a view, as shares of its width and height from the middle. */
@@ -7,22 +7,26 @@ async function clickAt(view: Locator, x: number, y: number): Promise<void> {
   await view.page().mouse.click(b.x + b.width * (0.5 + x), b.y + b.height * (0.5 + y));
 }
 
-test('a scan is placed by picking the same places in two views; a wrong pair is named and removed', async ({
-  page,
-}) => {
-  test.setTimeout(180_000);
+/** A piece with the same scene twice: what lies at one place of one scan lies there in the other. Begins by hand. */
+async function twice(page: Page, name: string): Promise<{ strands: Locator; panel: Locator }> {
   await page.goto('/');
   await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill('Placed by hand');
+  await page.getByLabel('Name').fill(name);
   await page.getByRole('button', { name: 'Make it' }).click();
-  // The same scene twice: what lies at one place of the left picture lies there in the right one.
   await page.getByLabel('Scan files').setInputFiles(ballSceneFiles(2));
   const strands = page.getByRole('complementary', { name: 'Strands' });
   await expect(strands.getByText(/^view_\d$/)).toHaveCount(2, { timeout: 60_000 });
   await page.getByRole('link', { name: /^Register/ }).click();
-
   const panel = page.getByRole('region', { name: 'Place by hand' });
   await panel.getByRole('button', { name: 'Place a scan by hand' }).click();
+  return { strands, panel };
+}
+
+test('a scan is placed by picking the same places in two views; a wrong pair is named and removed', async ({
+  page,
+}) => {
+  test.setTimeout(180_000);
+  const { strands, panel } = await twice(page, 'Placed by hand');
   const left = page.getByRole('region', { name: /^Moves:/ });
   const right = page.getByRole('region', { name: /^Stays:/ });
   for (const view of [left, right]) {
@@ -78,16 +82,7 @@ test('a scan is placed by picking the same places in two views; a wrong pair is 
 
 test('a scan is seized, moved until it snaps, put back, moved by keys, and fitted finely', async ({ page }) => {
   test.setTimeout(180_000);
-  await page.goto('/');
-  await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill('Moved by hand');
-  await page.getByRole('button', { name: 'Make it' }).click();
-  await page.getByLabel('Scan files').setInputFiles(ballSceneFiles(2));
-  const strands = page.getByRole('complementary', { name: 'Strands' });
-  await expect(strands.getByText(/^view_\d$/)).toHaveCount(2, { timeout: 60_000 });
-  await page.getByRole('link', { name: /^Register/ }).click();
-  const panel = page.getByRole('region', { name: 'Place by hand' });
-  await panel.getByRole('button', { name: 'Place a scan by hand' }).click();
+  const { strands, panel } = await twice(page, 'Moved by hand');
   await panel.getByRole('button', { name: 'Move it' }).click();
   const lies = panel.getByRole('status');
   await expect(lies).toHaveText('Not moved yet');

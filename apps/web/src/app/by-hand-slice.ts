@@ -18,6 +18,8 @@ export interface ByHandState {
   /** By picking the same places, or by moving it into place. */
   by: 'picking' | 'moving';
   pairs: PickedPlaces[];
+  /** Both views turn together. */
+  linked: boolean;
   grip: Grip;
   /** It snaps onto the scans that stay. */
   snap: boolean;
@@ -33,6 +35,7 @@ const initialState: ByHandState = {
   onto: 'placed',
   by: 'picking',
   pairs: [],
+  linked: true,
   grip: 'move',
   snap: true,
   pose: null,
@@ -50,6 +53,7 @@ const slice = createSlice({
       refine: s.refine,
       by: s.by,
       snap: s.snap,
+      linked: s.linked,
       ...(a.payload ?? {}),
     }),
     /** A place completes the first pair that lacks it, or begins a new one. */
@@ -61,6 +65,7 @@ const slice = createSlice({
     },
     pairRemoved: (s, a: PayloadAction<number>) => void s.pairs.splice(a.payload, 1),
     methodChosen: (s, a: PayloadAction<ByHandState['by']>) => void (s.by = a.payload),
+    linkToggled: (s) => void (s.linked = !s.linked),
     gripChosen: (s, a: PayloadAction<Grip>) => void (s.grip = a.payload),
     snapToggled: (s) => void (s.snap = !s.snap),
     /** The scan was let go somewhere; null puts it back to where it began. */
@@ -75,6 +80,7 @@ export const {
   placePicked,
   pairRemoved,
   methodChosen,
+  linkToggled,
   gripChosen,
   snapToggled,
   scanMoved,

@@ -103,3 +103,13 @@ export function ProgressBar({ value, label }: { value: number; label: string }) 
     </div>
   );
 }
+
+/** A box to tick, with its words. */
+export function Check({ checked, onChange, children }: { checked: boolean; onChange(): void; children: ReactNode }) {
+  return (
+    <label className="flex items-center gap-2">
+      <input type="checkbox" checked={checked} onChange={onChange} className="h-4.5 w-4.5 accent-[var(--amber)]" />
+      {children}
+    </label>
+  );
+}

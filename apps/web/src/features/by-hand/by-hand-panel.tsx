@@ -5,7 +5,7 @@ import { fitPairs } from '@amber-knit/core/registration';
 import { api, problemText } from '../../api/api';
 import { byHandBegun, methodChosen, refineToggled } from '../../app/by-hand-slice';
 import { useAppDispatch, useAppSelector } from '../../app/store';
-import { Button, Notice } from '../../shared/controls';
+import { Button, Check, Notice } from '../../shared/controls';
 import { hasPlace } from '../view/piece-content';
 import { MovingForm, PRESSED } from './moving-form';
 import { isWhole, PickingForm } from './picking-form';
@@ -111,15 +111,9 @@ export function ByHandPanel({ piece, busy }: { piece: PieceView; busy: boolean }
           ))}
         </div>
         {by === 'moving' ? <MovingForm /> : <PickingForm whole={whole} fit={fit} />}
-        <label className="flex items-center gap-2">
-          <input
-            type="checkbox"
-            checked={refine}
-            onChange={() => dispatch(refineToggled())}
-            className="h-4.5 w-4.5 accent-[var(--amber)]"
-          />
+        <Check checked={refine} onChange={() => dispatch(refineToggled())}>
           Then fit all together finely
-        </label>
+        </Check>
         {error && <Notice tone="error">{problemText(error)}</Notice>}
         <div className="flex gap-1">
           <Button tone="go" className="flex-1" disabled={!ready || busy || isLoading} onClick={() => void place()}>

@@ -1,6 +1,6 @@
 import { gripChosen, scanMoved, snapToggled, type Grip } from '../../app/by-hand-slice';
 import { useAppDispatch, useAppSelector } from '../../app/store';
-import { Button } from '../../shared/controls';
+import { Button, Check } from '../../shared/controls';
 
 /** A chosen button of a row. */
 export const PRESSED = 'px-2! aria-pressed:border-teal! aria-pressed:bg-teal-soft!';
@@ -34,15 +34,9 @@ export function MovingForm() {
         ))}
       </div>
       <p className="m-0 text-muted">With Shift held a drag turns, with Alt it rolls in the picture.</p>
-      <label className="flex items-center gap-2">
-        <input
-          type="checkbox"
-          checked={snap}
-          onChange={() => dispatch(snapToggled())}
-          className="h-4.5 w-4.5 accent-[var(--amber)]"
-        />
+      <Check checked={snap} onChange={() => dispatch(snapToggled())}>
         Snap to the others
-      </label>
+      </Check>
       <div role="status" className={`rounded-lg px-2 py-1 ${snapped ? 'bg-teal-soft' : 'bg-sunk'}`}>
         {!pose && 'Not moved yet'}
         {pose && !snapped && 'Where you let it go; nothing to snap to there'}

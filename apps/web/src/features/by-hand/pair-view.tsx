@@ -4,13 +4,25 @@ import type { PieceView } from '@amber-knit/contracts';
 import { placePicked } from '../../app/by-hand-slice';
 import { useAppDispatch, useAppSelector } from '../../app/store';
 import { ViewEngine } from '../view/view-engine';
+import type { LinkedOrbits } from './linked-orbits';
 import { inScan, inView, scansOfSide } from './by-hand-content';
 
 /** Width of the magnifier, pixels of the page. */
 const LENS = 150;
 
 /** One of the two views in which the same places are picked. */
-export function PairView({ piece, side, title }: { piece: PieceView; side: 'from' | 'onto'; title: string }) {
+export function PairView({
+  piece,
+  side,
+  title,
+  orbits,
+}: {
+  piece: PieceView;
+  side: 'from' | 'onto';
+  title: string;
+  /** The other view turns with this one. */
+  orbits: LinkedOrbits;
+}) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const engine = useRef<ViewEngine | null>(null);
   const { moving, onto, pairs } = useAppSelector((s) => s.byHand);
@@ -37,11 +49,13 @@ export function PairView({ piece, side, title }: { piece: PieceView; side: 'from
     const place = (): void => setLabels(placed.current.map(({ n, point }) => ({ n, ...e.project(point) })));
     e.onPainted = place;
     engine.current = e;
+    const leave = orbits.join(e);
     return () => {
+      leave();
       engine.current = null;
       e.dispose();
     };
-  }, []);
+  }, [orbits]);
   useEffect(() => engine.current?.show({ clouds: items }), [items]);
   useEffect(() => engine.current?.draw(), [marks]);
 

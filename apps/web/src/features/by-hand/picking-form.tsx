@@ -1,8 +1,8 @@
 import { X } from 'lucide-react';
 import type { PairFit } from '@amber-knit/core/registration';
-import { pairRemoved, type PickedPlaces } from '../../app/by-hand-slice';
+import { linkToggled, pairRemoved, type PickedPlaces } from '../../app/by-hand-slice';
 import { useAppDispatch, useAppSelector } from '../../app/store';
-import { Button } from '../../shared/controls';
+import { Button, Check } from '../../shared/controls';
 import { warningText } from './pair-words';
 
 export type WholePair = Required<PickedPlaces>;
@@ -10,12 +10,15 @@ export const isWhole = (p: PickedPlaces): p is WholePair => p.from !== undefined
 
 /** The pairs picked so far, how far off each is, and what is wrong with them. */
 export function PickingForm({ whole, fit }: { whole: WholePair[]; fit: Pick<PairFit, 'errors' | 'warnings'> }) {
-  const { pairs } = useAppSelector((s) => s.byHand);
+  const { pairs, linked } = useAppSelector((s) => s.byHand);
   const dispatch = useAppDispatch();
   const { errors, warnings } = fit;
   return (
     <>
       <p className="m-0 text-muted">Click the same place in both views, one pair after the other: three at least.</p>
+      <Check checked={linked} onChange={() => dispatch(linkToggled())}>
+        Turn both views together
+      </Check>
       <ol className="m-0 flex list-none flex-col gap-1 p-0" aria-label="Pairs">
         {pairs.map((p, k) => {
           const at = whole.indexOf(p as (typeof whole)[number]);

@@ -37,6 +37,13 @@ export interface Pick {
   invented?: boolean;
 }
 
+/** Where an eye stands round what it looks at: angles in radians (0 down = from above), distance in mm. */
+export interface Orbit {
+  around: number;
+  down: number;
+  distance: number;
+}
+
 /** How the view stands: unit vectors to its right, up and towards the eye, and what a pixel of the page measures. */
 export interface ViewAxes {
   right: [number, number, number];

@@ -10,7 +10,7 @@ import { PointBudget } from './point-budget';
 import { SurfaceLayer } from './surface-layer';
 import type { Section } from '../../app/view-slice';
 import { slabOf } from './section';
-import type { LayerEvents, Pick, ViewAxes, ViewContent, ViewLook } from './view-content';
+import type { LayerEvents, Orbit, Pick, ViewAxes, ViewContent, ViewLook } from './view-content';
 
 export const STANDARD_VIEWS = {
   front: [0, -1, 0],
@@ -46,6 +46,8 @@ export class ViewEngine {
   /** Points that are there, points drawn in the last picture, triangles. */
   onCount?: (points: number, drawn: number, triangles: number) => void;
   onError?: (message: string) => void;
+  /** The eye has gone round or nearer: by hand, or led by a fit or by another view. */
+  onOrbit?: (orbit: Orbit, led: boolean) => void;
   /** After every picture: what lies over the view can follow. */
   onPainted?: () => void;
   private readonly renderer: THREE.WebGLRenderer;
@@ -65,6 +67,8 @@ export class ViewEngine {
   private resting = 0;
   private counted = '';
   private fitted = false;
+  /** Another view leads this one just now. */
+  private led = false;
   private readonly resize: ResizeObserver;
 
   constructor(private readonly canvas: HTMLCanvasElement) {
@@ -74,7 +78,10 @@ export class ViewEngine {
     this.camera.up.set(0, 0, 1);
     this.camera.position.set(250, -350, 200);
     this.controls = new OrbitControls(this.camera, canvas);
-    this.controls.addEventListener('change', () => this.draw());
+    this.controls.addEventListener('change', () => {
+      this.draw();
+      this.onOrbit?.(this.orbit, this.led);
+    });
     this.drawing = new PacedDrawing(
       this.renderer.getContext() as WebGL2RenderingContext,
       () => this.paint(),
@@ -271,6 +278,28 @@ export class ViewEngine {
     };
   }
 
+  /** Where the eye stands round what it looks at. */
+  get orbit(): Orbit {
+    const offset = this.camera.position.clone().sub(this.controls.target);
+    const s = new THREE.Spherical().setFromVector3(new THREE.Vector3(offset.x, offset.z, -offset.y));
+    return { around: s.theta, down: s.phi, distance: s.radius };
+  }
+
+  set orbit(orbit: Orbit) {
+    this.led = true;
+    this.stand(orbit);
+    this.led = false;
+  }
+
+  private stand({ around, down, distance }: Orbit): void {
+    const v = new THREE.Vector3().setFromSpherical(
+      new THREE.Spherical(distance, Math.max(0.02, Math.min(Math.PI - 0.02, down)), around),
+    );
+    this.camera.position.copy(this.controls.target).add(new THREE.Vector3(v.x, -v.z, v.y));
+    this.controls.update();
+    this.draw();
+  }
+
   /** How the view stands, and what a pixel of the page measures at a place. */
   axesAt(place: [number, number, number]): ViewAxes {
     this.camera.updateMatrixWorld();
@@ -298,7 +327,10 @@ export class ViewEngine {
     this.camera.far = distance * 20;
     this.camera.updateProjectionMatrix();
     this.controls.target.copy(centre);
+    // What fits one view need not fit another.
+    this.led = true;
     this.controls.update();
+    this.led = false;
     this.draw();
   }
 
@@ -309,14 +341,13 @@ export class ViewEngine {
       this.fit(view);
       return true;
     }
-    const offset = this.camera.position.clone().sub(this.controls.target);
-    const s = new THREE.Spherical().setFromVector3(new THREE.Vector3(offset.x, offset.z, -offset.y));
+    const orbit = this.orbit;
     const step = 0.12;
-    const pan = offset.length() * 0.05;
+    const pan = orbit.distance * 0.05;
     const right = new THREE.Vector3().setFromMatrixColumn(this.camera.matrix, 0);
     const up = new THREE.Vector3().setFromMatrixColumn(this.camera.matrix, 1);
-    if (key === '+' || key === '=') s.radius /= 1.15;
-    else if (key === '-') s.radius *= 1.15;
+    if (key === '+' || key === '=') orbit.distance /= 1.15;
+    else if (key === '-') orbit.distance *= 1.15;
     else if (key.startsWith('Arrow')) {
       const dx = key === 'ArrowLeft' ? -1 : key === 'ArrowRight' ? 1 : 0;
       const dy = key === 'ArrowUp' ? 1 : key === 'ArrowDown' ? -1 : 0;
@@ -324,14 +355,11 @@ export class ViewEngine {
         const move = right.multiplyScalar(-dx * pan).addScaledVector(up, -dy * pan);
         this.controls.target.add(move);
       } else {
-        s.theta += dx * step;
-        s.phi = Math.max(0.02, Math.min(Math.PI - 0.02, s.phi - dy * step));
+        orbit.around += dx * step;
+        orbit.down -= dy * step;
       }
     } else return false;
-    const v = new THREE.Vector3().setFromSpherical(s);
-    this.camera.position.copy(this.controls.target).add(new THREE.Vector3(v.x, -v.z, v.y));
-    this.controls.update();
-    this.draw();
+    this.stand(orbit);
     return true;
   }
 
