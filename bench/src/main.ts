@@ -9,6 +9,7 @@ import { nextViewTrial } from './next-view-trial.js';
 import { BENCH_OBJECTS, benchObject, type BenchObjectName } from './objects.js';
 import { registrationTrial } from './registration-trial.js';
 import { selecting } from './selecting.js';
+import { snapping } from './snapping.js';
 import { strayTrial } from './stray-trial.js';
 import { supportTrial } from './support-trial.js';
 import { turnOverTrial } from './turn-over-trial.js';
@@ -30,6 +31,7 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
   chain: { run: jugChain },
   live: { run: liveTrial },
   select: { run: selecting },
+  snap: { run: snapping },
   support: { run: supportTrial },
   strays: { run: strayTrial },
   'turn-over': { takes: '[seeds]', run: (t) => turnOverTrial(t.count ?? 10) },
