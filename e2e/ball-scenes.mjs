@@ -38,9 +38,10 @@ function scene(seed) {
 
 export const BALL_SCENE = scene(1).counts;
 
-export function ballSceneFiles(count) {
+export function ballSceneFiles(count, lastScale = 1) {
   return Array.from({ length: count }, (_, i) => {
-    const { rows } = scene(i + 1);
+    const times = i === count - 1 ? lastScale : 1;
+    const rows = scene(i + 1).rows.map(([x, y, z, ...rgb]) => [times * x, times * y, times * z, ...rgb]);
     const head = ['ply', 'format ascii 1.0', `element vertex ${rows.length}`];
     for (const p of ['x', 'y', 'z']) head.push(`property float ${p}`);
     for (const p of ['red', 'green', 'blue']) head.push(`property uchar ${p}`);

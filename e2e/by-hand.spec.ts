@@ -7,13 +7,23 @@ async function clickAt(view: Locator, x: number, y: number): Promise<void> {
   await view.page().mouse.click(b.x + b.width * (0.5 + x), b.y + b.height * (0.5 + y));
 }
 
+/** Looks at both from the front, once they are there. */
+async function fromFront(page: Page, ...views: Locator[]): Promise<void> {
+  for (const view of views) {
+    await expect(view.locator('canvas')).toBeVisible();
+    await view.locator('canvas').focus();
+    await page.keyboard.press('1');
+  }
+  await page.waitForTimeout(3000);
+}
+
 /** A piece with the same scene twice: what lies at one place of one scan lies there in the other. Begins by hand. */
-async function twice(page: Page, name: string): Promise<{ strands: Locator; panel: Locator }> {
+async function twice(page: Page, name: string, lastScale = 1): Promise<{ strands: Locator; panel: Locator }> {
   await page.goto('/');
   await page.getByRole('button', { name: 'New piece' }).click();
   await page.getByLabel('Name').fill(name);
   await page.getByRole('button', { name: 'Make it' }).click();
-  await page.getByLabel('Scan files').setInputFiles(ballSceneFiles(2));
+  await page.getByLabel('Scan files').setInputFiles(ballSceneFiles(2, lastScale));
   const strands = page.getByRole('complementary', { name: 'Strands' });
   await expect(strands.getByText(/^view_\d$/)).toHaveCount(2, { timeout: 60_000 });
   await page.getByRole('link', { name: /^Register/ }).click();
@@ -29,12 +39,7 @@ test('a scan is placed by picking the same places in two views; a wrong pair is 
   const { strands, panel } = await twice(page, 'Placed by hand');
   const left = page.getByRole('region', { name: /^Moves:/ });
   const right = page.getByRole('region', { name: /^Stays:/ });
-  for (const view of [left, right]) {
-    await expect(view.locator('canvas')).toBeVisible();
-    await view.locator('canvas').focus();
-    await page.keyboard.press('1');
-  }
-  await page.waitForTimeout(3000);
+  await fromFront(page, left, right);
   await expect(panel.getByText('3 more pairs are needed.')).toBeVisible();
   const place = panel.getByRole('button', { name: 'Place it' });
   const pairs = panel.getByRole('list', { name: 'Pairs' }).getByRole('listitem');
@@ -137,4 +142,31 @@ test('a scan is seized, moved until it snaps, put back, moved by keys, and fitte
   await view.focus();
   await page.keyboard.press('ArrowUp');
   await expect(lies).toContainText(/Snapped/);
+});
+
+test('a scan without a true size is made as large as the places picked say', async ({ page }) => {
+  test.setTimeout(180_000);
+  const { strands, panel } = await twice(page, 'Of another size', 0.8);
+  await panel.getByLabel('Moves').selectOption({ label: 'view_1' });
+  await panel.getByRole('button', { name: 'Pick places' }).click();
+  const left = page.getByRole('region', { name: /^Moves: view_1/ });
+  const right = page.getByRole('region', { name: /^Stays: view_2/ });
+  await fromFront(page, left, right);
+  for (const [x, y] of [
+    [-0.2, 0.1],
+    [0.2, 0.1],
+    [0.15, -0.08],
+    [0, 0],
+  ]) {
+    await clickAt(left, x, y);
+    await clickAt(right, x, y);
+  }
+  await expect(panel.getByText(/^Distances differ by a factor of 0\.\d\d/)).toBeVisible();
+  const larger = panel.getByRole('button', { name: /^Make it 0\.\d{3} times as large/ });
+  expect(Math.abs(Number(/0\.\d+/.exec(await larger.innerText())![0]) - 0.8)).toBeLessThan(0.02);
+  await larger.click();
+  await expect(panel.getByText(/^Distances differ/)).toBeHidden({ timeout: 60_000 });
+  await expect(panel.getByRole('button', { name: 'Place it' })).toBeEnabled({ timeout: 60_000 });
+  await panel.getByRole('button', { name: 'Place it' }).click();
+  await expect(strands.getByText(/(registered|placed)$/)).toHaveCount(2, { timeout: 60_000 });
 });

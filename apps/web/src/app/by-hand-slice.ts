@@ -64,6 +64,10 @@ const slice = createSlice({
       else s.pairs.push(a.payload);
     },
     pairRemoved: (s, a: PayloadAction<number>) => void s.pairs.splice(a.payload, 1),
+    /** The moved scan has become so much larger, and the places picked in it with it. */
+    picksScaled: (s, a: PayloadAction<number>) => {
+      for (const p of s.pairs) if (p.from) p.from = p.from.map((v) => v * a.payload) as [number, number, number];
+    },
     methodChosen: (s, a: PayloadAction<ByHandState['by']>) => void (s.by = a.payload),
     linkToggled: (s) => void (s.linked = !s.linked),
     gripChosen: (s, a: PayloadAction<Grip>) => void (s.grip = a.payload),
@@ -79,6 +83,7 @@ export const {
   byHandBegun,
   placePicked,
   pairRemoved,
+  picksScaled,
   methodChosen,
   linkToggled,
   gripChosen,

@@ -25,6 +25,7 @@ test('exact pairs give the motion exactly, without a warning', () => {
   const fit = fitPairs(pairsOf(spread), 150);
   fit.ontoFromFrom.forEach((v, k) => expect(v).toBeCloseTo(truth[k], 9));
   expect(fit.rms).toBeLessThan(1e-9);
+  expect(fit.scale).toBeCloseTo(1, 12);
   expect(fit.warnings).toEqual([]);
 });
 
@@ -38,9 +39,12 @@ test('noisy pairs give what the singular values of ml-matrix give (Kabsch 1976)'
       for (let j = 0; j < 3; j++) h.set(i, j, h.get(i, j) + (from[i] - a[i]) * (onto[j] - b[j]));
   const svd = new SVD(h);
   const r = svd.rightSingularVectors.mmul(svd.leftSingularVectors.transpose());
-  const { ontoFromFrom: m, errors, rms } = fitPairs(pairs, 150);
+  const { ontoFromFrom: m, errors, rms, scale } = fitPairs(pairs, 150);
   for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) expect(m[4 * j + i]).toBeCloseTo(r.get(i, j), 9);
   expect(rms).toBeCloseTo(Math.sqrt(errors.reduce((s, e) => s + e * e, 0) / 5), 12);
+  // Umeyama (1991): the sum of the singular values over the spread of what is moved.
+  const squares = pairs.reduce((s, { from }) => s + from.reduce((q, v, k) => q + (v - a[k]) ** 2, 0), 0);
+  expect(scale).toBeCloseTo(svd.diagonal.reduce((s, v) => s + v, 0) / squares, 9);
 });
 
 test('the warnings name what is wrong', () => {
@@ -51,6 +55,9 @@ test('the warnings name what is wrong', () => {
   expect(kinds(pairsOf(spread.map((p) => p.map((v) => 0.08 * v) as Vec3)))).toEqual(['close']);
   const inInches = pairsOf(spread).map((p) => ({ ...p, from: p.from.map((v) => v / 25.4) as Vec3 }));
   expect(fitPairs(inInches, 150).warnings).toContainEqual({ kind: 'scale', factor: expect.closeTo(25.4, 6) });
+  expect(fitPairs(inInches, 150).scale).toBeCloseTo(25.4, 9);
+  // Places on one spot have no size that could be compared.
+  expect(fitPairs(pairsOf([1, 1, 1].map((): Vec3 => [5, 5, 5])), 150).scale).toBe(1);
 });
 
 test('one wrong pick is named; picks as good as hands are blame none', () => {

@@ -1,5 +1,5 @@
 import { symmetricEigen } from '../math/eigen.js';
-import { identity, transformPoint, type Mat4, type Vec3 } from '../math/mat4.js';
+import { identity, rotateVector, transformPoint, type Mat4, type Vec3 } from '../math/mat4.js';
 import { RigidFit } from '../math/rigid-fit.js';
 
 /** The same place in two scans, in the coordinates of each. */
@@ -28,6 +28,8 @@ export interface PairFit {
   errors: number[];
   /** Root mean square of the errors, mm. */
   rms: number;
+  /** The moved scan's lengths times this would fit best; 1 while there are fewer than three pairs. */
+  scale: number;
   warnings: PairWarning[];
 }
 
@@ -45,24 +47,42 @@ const SCALE = 0.05;
  * warnings. Limits of the warnings are common practice, no source.
  * @param size diagonal of the scan that is moved, mm
  *
- * Source: B. K. P. Horn (1987), Closed-form solution of absolute orientation using unit quaternions (motion, and the
- * symmetric scale).
+ * Sources: B. K. P. Horn (1987), Closed-form solution of absolute orientation using unit quaternions (motion, and the
+ * symmetric scale of the warning); S. Umeyama (1991), Least-squares estimation of transformation parameters between two
+ * point patterns (the scale that fits best).
  */
 export function fitPairs(pairs: readonly PointPair[], size: number): PairFit {
   if (pairs.length < 3) {
     const few: PairWarning = { kind: 'few', missing: 3 - pairs.length };
-    return { ontoFromFrom: identity(), errors: pairs.map(() => 0), rms: 0, warnings: [few] };
+    return { ontoFromFrom: identity(), errors: pairs.map(() => 0), rms: 0, scale: 1, warnings: [few] };
   }
   const ontoFromFrom = motionOf(pairs);
   const errors = pairs.map((p) => errorOf(ontoFromFrom, p));
   const rms = Math.sqrt(errors.reduce((s, e) => s + e * e, 0) / errors.length);
-  return { ontoFromFrom, errors, rms, warnings: warningsFor(pairs, size) };
+  return { ontoFromFrom, errors, rms, scale: scaleOf(pairs, ontoFromFrom), warnings: warningsFor(pairs, size) };
 }
 
 function motionOf(pairs: readonly PointPair[]): Mat4 {
   const fit = new RigidFit();
   for (const { from, onto } of pairs) fit.add(...from, ...onto);
   return fit.solve();
+}
+
+/** The factor c of least Σ |onto − (c R from + t)|², the turn R being that of the rigid motion (it does not depend on c). */
+function scaleOf(pairs: readonly PointPair[], motion: Mat4): number {
+  const mean = (side: 'from' | 'onto', k: number): number => pairs.reduce((s, p) => s + p[side][k], 0) / pairs.length;
+  const [f, o] = (['from', 'onto'] as const).map((side) => [0, 1, 2].map((k) => mean(side, k)));
+  let across = 0;
+  let squares = 0;
+  for (const { from, onto } of pairs) {
+    const p = from.map((v, k) => v - f[k]);
+    const turned = rotateVector(motion, p[0], p[1], p[2]);
+    for (let k = 0; k < 3; k++) {
+      across += turned[k] * (onto[k] - o[k]);
+      squares += p[k] * p[k];
+    }
+  }
+  return squares > 0 && across > 0 ? across / squares : 1;
 }
 
 function errorOf(m: Mat4, { from, onto }: PointPair): number {

@@ -3,7 +3,7 @@ import type { PieceView } from '@amber-knit/contracts';
 import { transformPoint, type Vec3 } from '@amber-knit/core/math';
 import { fitPairs } from '@amber-knit/core/registration';
 import { api, problemText } from '../../api/api';
-import { byHandBegun, methodChosen, refineToggled } from '../../app/by-hand-slice';
+import { byHandBegun, methodChosen, picksScaled, refineToggled } from '../../app/by-hand-slice';
 import { useAppDispatch, useAppSelector } from '../../app/store';
 import { Button, Check, Notice } from '../../shared/controls';
 import { hasPlace } from '../view/piece-content';
@@ -67,6 +67,11 @@ export function ByHandPanel({ piece, busy }: { piece: PieceView; busy: boolean }
     const result = await run({ pieceId: piece.id, operationId, params: { scan: scan.name, refine, ...params } });
     if (!('error' in result)) dispatch(byHandBegun(null));
   };
+  const rescale = async (factor: number): Promise<void> => {
+    const params = { only: [scan.name], was: 'factor', factor };
+    const result = await run({ pieceId: piece.id, operationId: 'clean.rescale', params });
+    if (!('error' in result)) dispatch(picksScaled(factor));
+  };
   return (
     <section aria-label="Place by hand" className="border-b border-line py-3">
       <h3 className="m-0 text-sm font-semibold">Place by hand</h3>
@@ -110,7 +115,11 @@ export function ByHandPanel({ piece, busy }: { piece: PieceView; busy: boolean }
             </Button>
           ))}
         </div>
-        {by === 'moving' ? <MovingForm /> : <PickingForm whole={whole} fit={fit} />}
+        {by === 'moving' ? (
+          <MovingForm />
+        ) : (
+          <PickingForm whole={whole} fit={fit} busy={busy || isLoading} rescale={(f) => void rescale(f)} />
+        )}
         <Check checked={refine} onChange={() => dispatch(refineToggled())}>
           Then fit all together finely
         </Check>

@@ -9,10 +9,22 @@ export type WholePair = Required<PickedPlaces>;
 export const isWhole = (p: PickedPlaces): p is WholePair => p.from !== undefined && p.onto !== undefined;
 
 /** The pairs picked so far, how far off each is, and what is wrong with them. */
-export function PickingForm({ whole, fit }: { whole: WholePair[]; fit: Pick<PairFit, 'errors' | 'warnings'> }) {
+export function PickingForm({
+  whole,
+  fit,
+  busy,
+  rescale,
+}: {
+  whole: WholePair[];
+  fit: PairFit;
+  busy: boolean;
+  /** Makes the moved scan so many times as large. */
+  rescale(factor: number): void;
+}) {
   const { pairs, linked } = useAppSelector((s) => s.byHand);
   const dispatch = useAppDispatch();
-  const { errors, warnings } = fit;
+  const { errors, warnings, scale } = fit;
+  const times = scale.toFixed(scale < 0.1 ? 5 : 3);
   return (
     <>
       <p className="m-0 text-muted">Click the same place in both views, one pair after the other: three at least.</p>
@@ -52,6 +64,11 @@ export function PickingForm({ whole, fit }: { whole: WholePair[]; fit: Pick<Pair
           {warningText(renumbered(w, whole, pairs))}
         </p>
       ))}
+      {warnings.some((w) => w.kind === 'scale') && (
+        <Button disabled={busy} onClick={() => rescale(Number(times))}>
+          Make it {times} times as large
+        </Button>
+      )}
     </>
   );
 }
