@@ -34,11 +34,12 @@ export function LineLaserPanel({ piece }: { piece: PieceView }) {
     void head.current?.scrollIntoView({ block: 'nearest' });
   }, []);
   const record = async (): Promise<void> => {
-    // Recording again gives the recording before it up.
-    if (capture && !saved) await discardCapture(capture.id);
     const settings = { ...state.settings, ...settingsOf(state.setup) };
-    const begun = { pieceId: piece.id, name, setup, deviceId: device!.id, settings, holds: 'pictures' as const };
-    lineLaserClient.record(await beginCapture(begun).unwrap());
+    const start = { pieceId: piece.id, name, setup, deviceId: device!.id, settings, holds: 'pictures' as const };
+    const begun = await beginCapture(start).unwrap();
+    // Recording again gives the recording before it up, once there is a new one.
+    if (capture && !saved) await discardCapture(capture.id);
+    lineLaserClient.record(begun);
   };
   const save = async (): Promise<void> => {
     if (!capture) return lineLaserClient.save({ pieceId: piece.id, setup, name });
