@@ -31,6 +31,18 @@ test('scans that fit in several places are placed in doubt; the operator tries t
   await places.first().focus();
   await page.keyboard.press('ArrowDown');
   await expect(places.nth(1)).toBeChecked();
+  // Both places at once, to both sides of a divider that a pointer drags.
+  await doubt.getByRole('button', { name: 'Compare with now in the view' }).click();
+  const divider = page.getByRole('slider', { name: 'Divider: left of it Now, right of it The place tried' });
+  await expect(divider).toHaveAttribute('aria-valuenow', '50');
+  const at = (await divider.boundingBox())!;
+  await page.mouse.move(at.x + at.width / 2, at.y + at.height / 2);
+  await page.mouse.down();
+  await page.mouse.move(at.x + at.width / 2 + 150, at.y + at.height / 2, { steps: 4 });
+  await page.mouse.up();
+  await expect(divider).toHaveAttribute('aria-valuenow', /^[67]\d$/);
+  await page.getByRole('button', { name: 'End comparing' }).click();
+  await expect(divider).toBeHidden();
   await doubt.getByRole('button', { name: 'It belongs in place 1' }).click();
   await expect(strands.getByText(/placed$/)).toHaveCount(before - 1, { timeout: 60_000 });
 

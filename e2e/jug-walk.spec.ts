@@ -47,6 +47,26 @@ test('the jug from scans to a valid GLB', async ({ page }) => {
   await slack.click();
   await hold.getByRole('button', { name: 'How the fit came to rest' }).click();
   await expect(hold.getByRole('img', { name: /^Movement in \d+ iterations, the last 0\.\d+ mm/ })).toBeVisible();
+  // Before and after, to both sides of a divider.
+  await page.getByRole('button', { name: 'Compare with before' }).click();
+  const divider = page.getByRole('slider', { name: 'Divider: left of it Before: Register all scans, right of it Now' });
+  await expect(divider).toHaveAttribute('aria-valuenow', '50');
+  const view = (await canvas(page).boundingBox())!;
+  const clip = { x: view.x + view.width / 2 - 160, y: view.y + view.height / 2 - 100, width: 120, height: 200 };
+  const look = async (key: string): Promise<Buffer> => {
+    await divider.press(key);
+    await page.waitForTimeout(1500);
+    return page.screenshot({ clip });
+  };
+  expect((await look('Home')).equals(await look('End'))).toBe(false);
+  await divider.press('Escape');
+  await expect(divider).toBeHidden();
+  // A locked scan stays; that itself changes nothing else.
+  await page.getByLabel('Choose Handle side').check();
+  await page.getByRole('button', { name: 'Lock', exact: true }).click();
+  await expect(page.getByRole('img', { name: 'locked' })).toHaveCount(1);
+  await page.getByRole('button', { name: 'None', exact: true }).click();
+  await expect(hold.getByText('They hold together', { exact: true })).toBeVisible();
   // Where to scan next: places with what they would show, drawn in the view.
   const next = page.getByRole('region', { name: 'Where to scan next' });
   await next.getByRole('button', { name: 'Find places' }).click();

@@ -10,13 +10,22 @@ import { browserOptions } from './browser-options.mjs';
  * Rate and memory of live tracking in the browser, against a running Amber Knit: records the jug in front of the
  * hand-held device, sweeping round and round, and prints frames a second and memory.
  *
- *   node e2e/live-rate.mjs [--seconds 30] [--picture FILE]
+ *   node e2e/live-rate.mjs [--seconds 30] [--heaps] [--picture FILE]
+ *
+ * `--heaps` has the page and its workers collect their garbage twice a minute and prints what each still holds
+ * (objects and array buffers, MB): what grows there is really kept.
  *
  * The browser is spoken to by hand and not by Playwright, which has every frame that comes over the socket copied to
  * itself: that alone takes a tenth of the two cores.
  */
 
-const { values } = parseArgs({ options: { seconds: { type: 'string', default: '30' }, picture: { type: 'string' } } });
+const { values } = parseArgs({
+  options: {
+    seconds: { type: 'string', default: '30' },
+    heaps: { type: 'boolean' },
+    picture: { type: 'string' },
+  },
+});
 const seconds = Number(values.seconds);
 const base = process.env.BASE_URL ?? 'http://127.0.0.1:4780';
 
@@ -40,17 +49,27 @@ async function openPage(url) {
   const socket = new WebSocket(targets.find((t) => t.type === 'page').webSocketDebuggerUrl);
   await new Promise((resolve) => socket.on('open', resolve));
   const waiting = new Map();
+  /** Sessions of the page's workers by id: their names. */
+  const workers = new Map();
   socket.on('message', (m) => {
-    const { id, result, error } = JSON.parse(m);
+    const { id, method, params, result, error } = JSON.parse(m);
+    if (method === 'Target.attachedToTarget') {
+      workers.set(params.sessionId, params.targetInfo.url.replace(/.*\/|-[^-]*$|\..*/g, ''));
+      void attachToWorkers(params.sessionId);
+    }
+    if (method === 'Target.detachedFromTarget') workers.delete(params.sessionId);
     waiting.get(id)?.(error ? { error } : result);
     waiting.delete(id);
   });
   let last = 0;
-  const send = (method, params = {}) =>
+  const send = (method, params = {}, sessionId = undefined) =>
     new Promise((resolve) => {
       waiting.set(++last, resolve);
-      socket.send(JSON.stringify({ id: last, method, params }));
+      socket.send(JSON.stringify({ id: last, method, params, sessionId }));
     });
+  const attachToWorkers = (session) =>
+    send('Target.setAutoAttach', { autoAttach: true, waitForDebuggerOnStart: false, flatten: true }, session);
+  await attachToWorkers();
   return {
     send,
     pid: browser.pid,
@@ -59,10 +78,21 @@ async function openPage(url) {
       if (answer.exceptionDetails) throw new Error(answer.exceptionDetails.exception?.description ?? expression);
       return answer.result?.value;
     },
+    /** What the page and each worker hold after a collection, MB. */
+    async heaps() {
+      const held = [];
+      for (const [session, name] of [[undefined, 'page'], ...workers]) {
+        await send('HeapProfiler.collectGarbage', {}, session);
+        const { usedSize, backingStorageSize, embedderHeapUsedSize } = await send('Runtime.getHeapUsage', {}, session);
+        const mb = (bytes) => ((bytes ?? 0) / 1e6).toFixed(1);
+        held.push(`${name} ${mb(usedSize)}+${mb(backingStorageSize)}+${mb(embedderHeapUsedSize)}`);
+      }
+      return held.join(', ');
+    },
     close() {
       socket.close();
       browser.kill();
-      browser.on('exit', () => rmSync(profile, { recursive: true, force: true }));
+      browser.on('exit', () => rmSync(profile, { recursive: true, force: true, maxRetries: 5 }));
     },
   };
 }
@@ -132,6 +162,7 @@ const frames = () => page.run(`Number(${canvas}.frames)`);
 const begun = performance.now();
 const first = await frames();
 let [before, beforeAt] = [first, begun];
+let round = 0;
 while (performance.now() - begun < 1000 * seconds) {
   await pause(Math.min(10_000, 1000 * seconds));
   const [now, at] = [await frames(), performance.now()];
@@ -142,6 +173,7 @@ while (performance.now() - begun < 1000 * seconds) {
     `${((at - begun) / 1000).toFixed(0)} s: ${rate.toFixed(1)} frames/s, ${state}, ${splats} splats, ${kept} kept, memory ${memory} MB`,
   );
   [before, beforeAt] = [now, at];
+  if (values.heaps && ++round % 3 === 0) console.log(`  held: ${await page.heaps()}`);
   await page.run(`(() => { const b = ${named('Go')}; if (b && !b.disabled) b.click(); })()`);
 }
 console.log(`all in all ${((1000 * (before - first)) / (beforeAt - begun)).toFixed(1)} frames/s`);

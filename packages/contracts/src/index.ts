@@ -20,6 +20,8 @@ export interface OperationView {
   help: string;
   /** Asked for in a way of its own, not by a form. */
   byHand: boolean;
+  /** Nothing looks different after it. */
+  movesNothing: boolean;
   needs: ArtifactKind[];
   gives: ArtifactKind[];
   fields: ParamField[];
@@ -65,6 +67,8 @@ export interface PlacementView {
   state: 'loose' | 'placed' | 'registered' | 'excluded';
   /** 16 numbers, column by column. */
   pieceFromScan: number[];
+  /** Stays where it is in every registration. */
+  locked?: boolean;
   /** Root mean square distance to the neighbouring scans, mm. */
   residual?: number;
   /** Scans it lies on, and how. */
@@ -114,6 +118,7 @@ export interface VersionView {
   /** What led to it. */
   title: string;
   detail: string;
+  stepId: string | null;
   at: string;
   place: 'before' | 'current' | 'after';
 }

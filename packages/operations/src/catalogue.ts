@@ -18,6 +18,7 @@ import type { Operation } from './operation.js';
 import { registerAutomatic } from './register-automatic.js';
 import { registerChoose } from './register-choose.js';
 import { registerExclude } from './register-exclude.js';
+import { registerLock } from './register-lock.js';
 import { registerFine } from './register-fine.js';
 import { registerMoved } from './register-moved.js';
 import { registerPairs } from './register-pairs.js';
@@ -40,6 +41,7 @@ export const OPERATIONS = [
   registerPairs,
   registerMoved,
   registerExclude,
+  registerLock,
   fuseSurface,
   mendAll,
   mendReduce,

@@ -81,10 +81,15 @@ function rescaled(scan: Scan, factor: number): Scan {
 /** If all scans that have a place grow together, they keep it; else those that grow come loose. */
 function movedPlace(p: Placement, changed: ReadonlySet<string>, all: boolean, factor: number): Placement {
   if (!hasPlace(p) || !changed.has(p.name)) return p;
-  const place = placeAlone(p);
+  const { locked, ...place } = placeAlone(p);
   const { residual } = p;
   if (!all) return { ...place, state: 'loose' };
   const pieceFromScan = p.pieceFromScan.slice();
   for (const k of [12, 13, 14]) pieceFromScan[k] *= factor;
-  return { ...place, pieceFromScan, ...(residual === undefined ? {} : { residual: residual * factor }) };
+  return {
+    ...place,
+    pieceFromScan,
+    ...(locked ? { locked } : {}),
+    ...(residual === undefined ? {} : { residual: residual * factor }),
+  };
 }

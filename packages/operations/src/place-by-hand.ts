@@ -1,6 +1,6 @@
 import { loosePlacement, type Placement, type Scan } from '@amber-knit/core/geometry';
 import { identity, type Mat4 } from '@amber-knit/core/math';
-import type { RunContext } from '@amber-knit/core/runtime';
+import { GeometryError, type RunContext } from '@amber-knit/core/runtime';
 import type { Figures, OperationResult } from './operation.js';
 import { noteDoubts, registrationFigures } from './register-automatic.js';
 
@@ -13,9 +13,12 @@ export const stays = (p: Placement): boolean => p.state === 'registered' || p.st
 /**
  * Placements of all scans before one is placed by hand. If none of the others has a place yet and it is placed onto
  * a single one, that becomes the reference.
+ * @throws GeometryError `invalid-parameter` if the moving scan is locked
  */
 export function withGround(scans: Scan[], placements: Placement[], moving: string, onto: string[]): Placement[] {
   const all = scans.map((s) => placements.find((p) => p.name === s.name) ?? loosePlacement(s.name));
+  if (all.some((p) => p.name === moving && p.locked))
+    throw new GeometryError('invalid-parameter', `${moving} is locked. Unlock it in the list of strands to move it.`);
   if (onto.length !== 1 || all.some((p) => stays(p) && p.name !== moving)) return all;
   return all.map((p) => (p.name === onto[0] ? { ...p, state: 'registered', pieceFromScan: identity() } : p));
 }

@@ -1,4 +1,4 @@
-import type { DoubtReason, PlacementDoubt } from '@amber-knit/core/geometry';
+import { hasPlace, type DoubtReason, type PlacementDoubt } from '@amber-knit/core/geometry';
 import { listed, type RunContext } from '@amber-knit/core/runtime';
 import { defineOperation, type Figures } from './operation.js';
 import { millimetres } from './each-scan.js';
@@ -7,7 +7,7 @@ import { LengthParam, TextParam } from './params.js';
 export class RegisterAutomaticParams {
   @TextParam({
     title: 'Reference',
-    help: 'Name of the scan that stays put; empty chooses the first that fits. It also decides which way is up.',
+    help: 'Name of the scan that stays put; empty chooses the first that fits. It also decides which way is up. Locked scans go before it.',
     whenEmpty: 'first that fits',
   })
   reference = '';
@@ -90,7 +90,8 @@ export const registerAutomatic = defineOperation({
     const { registerScans } = await import('@amber-knit/core/registration');
     const excluded = placements.filter((p) => p.state === 'excluded');
     const taken = scans.filter((s) => !excluded.some((p) => p.name === s.name));
-    const result = await registerScans(taken, params, ctx);
+    const locked = placements.filter((p) => p.locked && hasPlace(p));
+    const result = await registerScans(taken, { ...params, locked }, ctx);
     noteDoubts(result.doubts, ctx);
     for (const p of result.placements) if (p.state === 'loose') ctx.note(`${p.name} fits nowhere and stays loose.`);
     return {

@@ -27,7 +27,7 @@ export const registerExclude = defineOperation({
   run({ placements = [] }, { only, exclude }) {
     const rest = placements.filter((p) => !only.includes(p.name));
     const changed = only.map((name): Placement => {
-      const known = placeAlone(placements.find((p) => p.name === name) ?? loosePlacement(name));
+      const { locked: _, ...known } = placeAlone(placements.find((p) => p.name === name) ?? loosePlacement(name));
       if (exclude) return { ...known, state: 'excluded' };
       return known.state === 'excluded' ? { ...known, state: 'loose' } : known;
     });

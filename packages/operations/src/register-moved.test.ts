@@ -53,6 +53,11 @@ test('what can not be is refused in words', async () => {
   const place = Array.from(identity());
   await expect(run({ scan: b.name, pieceFromScan: place })).rejects.toThrow(/No other scan has a place/);
   await expect(run({ scan: b.name, onto: b.name, pieceFromScan: place })).rejects.toThrow(/onto itself/);
+  const locked: Placement[] = [
+    { name: a.name, state: 'registered', pieceFromScan: identity() },
+    { name: b.name, state: 'registered', pieceFromScan: identity(), locked: true },
+  ];
+  await expect(run({ scan: b.name, pieceFromScan: place }, locked)).rejects.toThrow(/locked/);
   await expect(run({ scan: 'nobody', onto: a.name, pieceFromScan: place })).rejects.toThrow(/nobody/);
   await expect(run({ scan: b.name, onto: a.name, pieceFromScan: place.map((v) => 2 * v) })).rejects.toThrow(/rigid/);
   await expect(run({ scan: b.name, onto: a.name, pieceFromScan: [1, 2] })).rejects.toThrow(/rigid/);

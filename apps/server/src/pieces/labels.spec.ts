@@ -55,6 +55,29 @@ test('a renamed scan keeps its place, through undo, redo and further steps', asy
   expect(placed(await harness.piece(piece.id))[1].slice(0, 2)).toEqual(['handle side', 'excluded']);
 }, 60_000);
 
+test('locked scans stay where they are, and what was made of them stays up to date', async () => {
+  const piece = await harness.newPiece();
+  const { positions } = readPly(scanFile(3000));
+  const e57 = writeE57([
+    { name: 'left', cloud: { positions }, pieceFromScan: fromTranslation(0, 0, 0) },
+    { name: 'right', cloud: { positions }, pieceFromScan: fromTranslation(0.4, 0, 0) },
+  ]);
+  await harness.finished(await harness.upload(piece.id, 'both.e57', e57));
+  const run = async (operation: string, params: object): Promise<PieceView> => {
+    const step = await harness.enqueue(piece.id, operation, params);
+    expect(await harness.finished(step.id)).toMatchObject({ status: 'done' });
+    return harness.piece(piece.id);
+  };
+  const fused = (view: PieceView): string => view.stages.find((s) => s.stage === 'fuse')!.state;
+  expect(fused(await run('fuse.surface', {}))).toBe('done');
+  const locked = await run('register.lock', { only: ['left', 'right'] });
+  expect([fused(locked), ...locked.scanList.map((s) => s.placement.locked)]).toEqual(['done', true, true]);
+  // Fitted together they would come to lie on each other.
+  const fitted = await run('register.fine', {});
+  expect(fitted.scanList.map((s) => s.placement.pieceFromScan[12])).toEqual([0, 0.4]);
+  expect(fused(fitted)).toBe('outdated');
+}, 120_000);
+
 test('several scans move to another setup; names stay unique; what can’t be is refused', async () => {
   const piece = await harness.newPiece();
   for (const name of ['a.ply', 'b.ply']) await harness.finished(await harness.upload(piece.id, name, scanFile(2000)));

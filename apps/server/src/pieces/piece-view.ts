@@ -14,11 +14,17 @@ export function artifactView(a: Artifact): ArtifactView {
 const short = (n: number): string =>
   n >= 1e6 ? `${(n / 1e6).toFixed(2)}M` : n >= 1000 ? `${Math.round(n / 1000)}k` : String(n);
 
-/** Puts together everything the browser shows of a piece. */
-export async function buildPieceView(db: DataSource, blobs: BlobStore, id: string): Promise<PieceView> {
+/** Puts together everything the browser shows of a piece, as it stands or as it stood at a state. */
+export async function buildPieceView(
+  db: DataSource,
+  blobs: BlobStore,
+  id: string,
+  stateId?: string,
+): Promise<PieceView> {
   const manager = db.manager;
   const piece = await manager.findOneByOrFail(Piece, { id });
-  const state = piece.stateId ? await manager.findOneByOrFail(PieceState, { id: piece.stateId }) : undefined;
+  const shown = stateId ?? piece.stateId;
+  const state = shown ? await manager.findOneByOrFail(PieceState, { id: shown }) : undefined;
   const heads: Heads = state?.heads ?? { clouds: {} };
   const rows = scansIn(heads, await manager.find(ScanRow, { where: { pieceId: id }, order: { colorIndex: 'ASC' } }));
   const artifacts = new Map((await manager.findBy(Artifact, { pieceId: id })).map((a) => [a.id, a]));
@@ -82,8 +88,8 @@ export async function buildPieceView(db: DataSource, blobs: BlobStore, id: strin
   };
 }
 
-function placementView({ name, state, pieceFromScan, residual, neighbours, uncertainty }: Placement): PlacementView {
-  return { name, state, pieceFromScan: Array.from(pieceFromScan), residual, neighbours, uncertainty };
+function placementView({ doubt: _doubt, pieceFromScan, ...p }: Placement): PlacementView {
+  return { ...p, pieceFromScan: Array.from(pieceFromScan) };
 }
 
 function doubtView(doubt: PlacementDoubt): DoubtView {
@@ -103,6 +109,11 @@ function buildStages(
   steps: Step[],
 ): StageState[] {
   const current = new Set([...Object.values(heads.clouds), heads.placements]);
+  for (let at = heads.placements; at; current.add(at)) {
+    const step: Step | undefined = stepOf.get(artifacts.get(at)?.stepId ?? '');
+    const stayed = OPERATIONS.find((o) => o.id === step?.operationId)?.movesNothing;
+    at = stayed ? step?.inputs.find((i) => artifacts.get(i)?.kind === 'placements') : undefined;
+  }
   // A result is up to date if all it was made from is current, or was itself made from what is current.
   const fresh = (artifactId: string): boolean => {
     const a = artifacts.get(artifactId);

@@ -169,6 +169,12 @@ export class PiecesController {
     return this.pieces.versions(id);
   }
 
+  @Get('pieces/:id/versions/:state')
+  @ApiOperation({ summary: 'The piece as it stood at a version; nothing is changed' })
+  at(@Param('id', ParseUUIDPipe) id: string, @Param('state', ParseUUIDPipe) state: string): Promise<PieceView> {
+    return this.pieces.at(id, state);
+  }
+
   @Post('pieces/:id/versions/:state')
   @HttpCode(200)
   @ApiOperation({ summary: 'Goes to a version, back or forward; nothing is deleted' })
@@ -198,6 +204,7 @@ export class PiecesController {
       title: o.title,
       help: o.help,
       byHand: o.byHand ?? false,
+      movesNothing: o.movesNothing ?? false,
       needs: [...o.needs],
       gives: [...o.gives],
       fields: paramFields(o.params),

@@ -3,7 +3,7 @@ import { DataSource, In } from 'typeorm';
 import type { PieceSummary, PieceView, PlanAnswers, VersionView } from '@amber-knit/contracts';
 import { summarizeScans, type PieceStats } from '@amber-knit/operations';
 import { advise } from '@amber-knit/planning';
-import { Piece, Step, type PieceState, type ScanLabel } from '../database/entities.js';
+import { Piece, Step, PieceState, type ScanLabel } from '../database/entities.js';
 import { BlobStore } from '../storage/blob-store.js';
 import { CHANNELS, StepQueue } from '../steps/step-queue.js';
 import { stepView } from '../steps/step-view.js';
@@ -78,9 +78,17 @@ export class PiecesService {
         const empty = Object.keys(state.heads.clouds).length === 0;
         const first = empty ? 'Empty piece' : 'As it began';
         const title = step?.title ?? (state.parentId ? 'Names, setups or notes of scans' : first);
-        return { id: state.id, title, detail: step?.summary ?? '', at: state.createdAt.toISOString(), place };
+        const { id, stepId } = state;
+        return { id, title, detail: step?.summary ?? '', stepId, at: state.createdAt.toISOString(), place };
       };
     return [...before.map(view('before')), ...(current ? [view('current')(current)] : []), ...after.map(view('after'))];
+  }
+
+  /** The piece as it stood at a version. @throws NotFoundException if it never stood so */
+  async at(id: string, stateId: string): Promise<PieceView> {
+    if (!(await this.db.manager.existsBy(PieceState, { id: stateId, pieceId: id })))
+      throw new NotFoundException('There is no such version.');
+    return buildPieceView(this.db, this.blobs, id, stateId);
   }
 
   /** @throws NotFoundException if the state is not one to go to; ConflictException while a step runs */

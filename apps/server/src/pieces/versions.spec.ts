@@ -31,6 +31,17 @@ test('one can go to any version and back; a new step leaves what was undone behi
   expect(await places()).toBe('bbbc');
   expect(all[3].detail).toContain('× 2');
 
+  const all3 = (await harness.piece(piece.id)).scanList;
+  expect(all[3].stepId).toBe(thin.id);
+  // Looked at without going there.
+  const at = async (v: VersionView): Promise<PieceView> =>
+    (await harness.http().get(`/api/pieces/${piece.id}/versions/${v.id}`).expect(200)).body as PieceView;
+  expect((await at(all[1])).scanList.map((s) => s.name)).toEqual(['a']);
+  expect((await at(all[2])).scanList.map((s) => s.cloud.id)).toEqual(all3.map((s) => s.original.id));
+  expect(await places()).toBe('bbbc');
+  const other = await harness.newPiece();
+  await harness.http().get(`/api/pieces/${other.id}/versions/${all[1].id}`).expect(404);
+
   expect((await goTo(all[1])).scanList.map((s) => s.name)).toEqual(['a']);
   expect(await places()).toBe('bcaa');
   // Redo takes the next one, not the last.

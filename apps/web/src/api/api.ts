@@ -106,6 +106,10 @@ export const api = createApi({
       query: (id) => `pieces/${id}/versions`,
       providesTags: (_r, _e, id) => [{ type: 'Piece', id }],
     }),
+    /** The piece as it stood at a version. */
+    pieceAt: build.query<PieceView, { id: string; version: string }>({
+      query: ({ id, version }) => `pieces/${id}/versions/${version}`,
+    }),
     moveTo: build.mutation<PieceView, { id: string; version: string }>({
       query: ({ id, version }) => ({ url: `pieces/${id}/versions/${version}`, method: 'POST' }),
       invalidatesTags: (_r, _e, { id }) => ['Pieces', { type: 'Piece', id }],

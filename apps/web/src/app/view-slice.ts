@@ -27,6 +27,8 @@ export interface ViewSettings {
   isolated: string | null;
   /** Scans shown where they might belong; not where they are. */
   tried: TriedPlace | null;
+  /** What is shown to the left of a divider, to be compared with the piece as it is shown. */
+  compared: Compared | null;
   /** A place the view was sent to, and how much around it is to be seen, mm. */
   lookedAt: {
     place: [number, number, number];
@@ -42,6 +44,9 @@ export interface TriedPlace {
   pieceFromPiece: number[];
 }
 
+/** A version of a piece, or the piece without the place that is tried. */
+export type Compared = { pieceId: string; version: string; title: string } | 'untried';
+
 const initialState: ViewSettings = {
   color: 'true',
   lit: true,
@@ -51,6 +56,7 @@ const initialState: ViewSettings = {
   hidden: [],
   isolated: null,
   tried: null,
+  compared: null,
   lookedAt: null,
 };
 
@@ -67,7 +73,11 @@ const slice = createSlice({
       s.hidden = s.hidden.includes(a.payload) ? s.hidden.filter((x) => x !== a.payload) : [...s.hidden, a.payload];
     },
     placeLookedAt: (s, a: PayloadAction<NonNullable<ViewSettings['lookedAt']>>) => void (s.lookedAt = a.payload),
-    placeTried: (s, a: PayloadAction<TriedPlace | null>) => void (s.tried = a.payload),
+    placeTried: (s, a: PayloadAction<TriedPlace | null>) => {
+      s.tried = a.payload;
+      if (!a.payload && s.compared === 'untried') s.compared = null;
+    },
+    comparedWith: (s, a: PayloadAction<Compared | null>) => void (s.compared = a.payload),
     scanIsolated: (s, a: PayloadAction<string>) => void (s.isolated = s.isolated === a.payload ? null : a.payload),
   },
 });
@@ -81,6 +91,7 @@ export const {
   scanHidden,
   scanIsolated,
   placeTried,
+  comparedWith,
   placeLookedAt,
 } = slice.actions;
 export const viewReducer = slice.reducer;

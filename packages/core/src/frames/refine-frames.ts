@@ -75,7 +75,7 @@ export function refineFrames(
   const { pieceFromScan, residuals: pairs } = refineJointly(
     scans,
     start,
-    0,
+    [0],
     {
       startDistance: 3.2 * spacing,
       endDistance: 0.65 * spacing,

@@ -38,6 +38,8 @@ export interface Placement {
   name: string;
   state: PlacementState;
   pieceFromScan: Mat4;
+  /** No registration moves it; it keeps the piece's frame. Only scans with a place can be locked. */
+  locked?: true;
   /** Root mean square distance to the neighbouring scans' surfaces, mm, once registered. */
   residual?: number;
   /** Scans it lies on, and how. */
@@ -112,8 +114,8 @@ export function hasPlace({ state }: Placement): boolean {
 }
 
 /** A placement without what the last fit said of it: for scans that have changed or moved since. */
-export function placeAlone({ name, state, pieceFromScan }: Placement): Placement {
-  return { name, state, pieceFromScan };
+export function placeAlone({ name, state, pieceFromScan, locked }: Placement): Placement {
+  return { name, state, pieceFromScan, ...(locked ? { locked } : {}) };
 }
 
 export function loosePlacement(name: string): Placement {

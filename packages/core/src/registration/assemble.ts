@@ -20,10 +20,13 @@ export interface Assembly extends CompetingPlacements {
  * off, and everything outside is tried once more with the features of whole groups. At last each scan is tried at
  * every place its other candidates propose and moved if the whole fits better there; and it is looked for what could as
  * well sit elsewhere (`findCompetingPlacements`).
+ * Locked scans are one group from the start, and nothing parts or moves them; what joins no group with them is not placed.
  * O(scans² · points) for each join.
  *
  * Idea: D. Huber, M. Hebert (2003), Fully automatic registration of multiple 3D data sets (global consistency by
  * growing a model graph); free space as evidence: their visibility consistency.
+ *
+ * @param locked pieceFromScan of the scans that stay where they are
  */
 export function assembleScans(
   scans: PreparedScan[],
@@ -31,11 +34,12 @@ export function assembleScans(
   coarseCell: number,
   scale: EvidenceScale,
   reference: number,
+  locked: ReadonlyMap<number, Mat4>,
   ctx: RunContext,
 ): Assembly {
   const queue = candidates.slice().sort((a, b) => b.score - a.score);
-  const joiner = new GroupJoiner(scans, queue, coarseCell, scale, ctx);
-  const groups = new ScanGroups(scans.length);
+  const joiner = new GroupJoiner(scans, queue, coarseCell, scale, ctx, new Set(locked.keys()));
+  const groups = new ScanGroups(scans.length, locked);
   growGroups(groups, queue, joiner, ctx.part(0, 0.5));
   audit(groups, joiner);
   reunite(groups, joiner, ctx.part(0.5, 0.7));
@@ -92,7 +96,9 @@ function audit(groups: ScanGroups, joiner: GroupJoiner): void {
   }
   // A small overlap says little, however clean it is.
   const prior = 0.05 * most;
-  let clusters = list.map((_, i) => [i]);
+  const locked = (k: number): boolean => joiner.locked.has(list[k]);
+  let clusters = list.flatMap((_, k) => (locked(k) ? [] : [[k]]));
+  if (clusters.length < n) clusters.unshift(list.flatMap((_, k) => (locked(k) ? [k] : [])));
   for (;;) {
     let best: { a: number; b: number; quality: number } | undefined;
     for (let a = 0; a < clusters.length; a++) {
@@ -115,7 +121,8 @@ function audit(groups: ScanGroups, joiner: GroupJoiner): void {
     clusters[b] = [...clusters[b], ...clusters[a]];
     clusters = clusters.filter((_, k) => k !== a);
   }
-  clusters.sort((x, y) => y.length - x.length);
+  const first = (cluster: number[]): number => (cluster.some(locked) ? 1 : 0);
+  clusters.sort((x, y) => first(y) - first(x) || y.length - x.length);
   for (const cluster of clusters.slice(1)) groups.split(cluster.map((k) => list[k]));
 }
 
@@ -154,6 +161,7 @@ function reconsider(
     let changed = false;
     for (let i = 0; i < scans.length; i++) {
       ctx.checkpoint((round + i / scans.length) / 2);
+      if (joiner.locked.has(i)) continue;
       const others = placed.filter((p, j) => p && j !== i).length;
       if (others === 0) continue;
       const options: { pose: Mat4; evidence: Evidence; score: number }[] = [];

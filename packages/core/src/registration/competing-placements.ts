@@ -77,14 +77,15 @@ export function findCompetingPlacements(
   const searched = new Set<string>();
   for (let move = 0; ; move++) {
     ctx.checkpoint(0.5 + (0.5 * move) / (most + 1));
-    const blocks = surestBlocks(tables, list, reference);
-    const better = move < most ? bestMove(tables, blocks) : undefined;
+    const blocks = surestBlocks(tables, list, reference, joiner.locked);
+    const locked = joiner.locked.size > 0 ? blocks[0] : undefined;
+    const better = move < most ? bestMove(tables, blocks, locked) : undefined;
     if (better) {
       for (const k of better.set) poses[list[k]] = multiply(better.motion, poses[list[k]]!);
       judge(better.set);
       continue;
     }
-    const held = heldBlock(tables, blocks);
+    const held = locked ?? heldBlock(tables, blocks);
     const named = [held, ...blocks.filter((b) => b !== held)].map((block) => block.map((k) => list[k]));
     const rivals = rivalsOf(tables, blocks, held, list);
     const turned =
@@ -121,16 +122,27 @@ function betterTurn(
   return undefined;
 }
 
-/** Sets of list positions that no motion parts: first the one with the reference, if it is listed, then the larger ones. */
-function surestBlocks(tables: readonly MovedEvidence[], list: readonly number[], reference: number): number[][] {
+/**
+ * Sets of list positions that no motion parts: first the one with the locked scans, then the one with the reference, if
+ * there are any, then the larger ones.
+ */
+function surestBlocks(
+  tables: readonly MovedEvidence[],
+  list: readonly number[],
+  reference: number,
+  locked: ReadonlySet<number>,
+): number[][] {
   const parts = tables.map((table) => partition(table, list.length));
   const blocks = new Map<string, number[]>();
   for (let k = 0; k < list.length; k++) {
     const key = parts.map((p) => p[k]).join(',');
     blocks.set(key, [...(blocks.get(key) ?? []), k]);
   }
-  const first = (block: number[]): number => (block.some((k) => list[k] === reference) ? 1 : 0);
-  return [...blocks.values()].sort((a, b) => first(b) - first(a) || b.length - a.length);
+  const isLocked = (block: number[]): boolean => block.some((k) => locked.has(list[k]));
+  const first = (block: number[]): number => (isLocked(block) ? 2 : block.some((k) => list[k] === reference) ? 1 : 0);
+  const whole = [...blocks.values()].filter(isLocked).flat();
+  const all = [...(whole.length > 0 ? [whole] : []), ...[...blocks.values()].filter((b) => !isLocked(b))];
+  return all.sort((a, b) => first(b) - first(a) || b.length - a.length);
 }
 
 /** Clusters scans, those first that speak most strongly against the motion; the number of each scan's cluster. */
@@ -185,15 +197,17 @@ function* growingSets(
   }
 }
 
-/** The move that makes the piece agree best, if there is one. */
+/** The move that makes the piece agree best, if there is one; the `locked` block takes no part in any. */
 function bestMove(
   tables: readonly MovedEvidence[],
   blocks: readonly number[][],
+  locked: readonly number[] | undefined,
 ): { motion: Mat4; set: readonly number[] } | undefined {
   let best: { motion: Mat4; set: readonly number[]; by: number } | undefined;
   for (const table of tables) {
     for (const seed of blocks) {
-      for (const { set, comparison } of growingSets(table, seed, blocks)) {
+      if (seed === locked) continue;
+      for (const { set, comparison } of growingSets(table, seed, blocks, locked)) {
         const by = advantage(comparison);
         if (by > 0 && (!best || by > best.by)) best = { motion: table.motion, set, by };
       }

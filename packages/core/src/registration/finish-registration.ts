@@ -46,13 +46,16 @@ const MOSTLY = 0.5;
 /**
  * The last part of every registration: fits all placed scans together, lets the paint turn what the shape leaves free,
  * brings them into the piece's frame, and says of each how well it is held, on which others it lies, and whether it is
- * registered or in doubt.
+ * registered or in doubt. Locked scans keep their places to the last digit, and with them the piece's frame.
+ *
+ * @param locked pieceFromScan of the scans that stay where they are, by their number
  */
 export function finishRegistration(
   scanData: Scan[],
   prepared: PreparedScan[],
   { poses, blocks, rivals }: CompetingPlacements,
   referenceName: string,
+  locked: ReadonlyMap<number, Mat4>,
   scale: RegistrationScale,
   ctx: RunContext,
 ): RegisterScansResult {
@@ -70,8 +73,12 @@ export function finishRegistration(
   }));
   const noise = medianNoise(list.map((i) => prepared[i]));
   const evidenceScale = { cell: scale.fine, noise };
-  const wanted = list.findIndex((i) => prepared[i].name === referenceName);
-  const fixed = wanted >= 0 ? wanted : Math.max(0, list.indexOf(blocks[0]?.[0] ?? -1));
+  const fixed = list.flatMap((i, k) => (locked.has(i) ? [k] : []));
+  if (fixed.length === 0) {
+    const wanted = list.findIndex((i) => prepared[i].name === referenceName);
+    fixed.push(wanted >= 0 ? wanted : Math.max(0, list.indexOf(blocks[0]?.[0] ?? -1)));
+  }
+  const reference = list[fixed[0]];
   const endDistance = 1.5 * scale.fine;
   // The residual at which a pair loses all weight: 95 % efficient on normal noise (Beaton, Tukey 1974).
   const endTukey = Math.max(4.685 * noise, 0.15 * scale.fine);
@@ -89,14 +96,22 @@ export function finishRegistration(
     ctx,
   );
   const moved = prepared.map((_, i): Mat4 | undefined => refined.pieceFromScan[list.indexOf(i)]);
-  const known = polishByPaint(prepared, moved, list[fixed], evidenceScale, ctx.part(1, 1));
+  const known = polishByPaint(
+    prepared,
+    moved,
+    fixed.map((k) => list[k]),
+    evidenceScale,
+    ctx.part(1, 1),
+  );
   // The reference decides the piece's frame; everything else follows it.
-  const pieceFromReference = uprightFrame(scanData[list[fixed]]);
-  const pieceFromOld = multiply(pieceFromReference, invertRigid(refined.pieceFromScan[fixed]));
-  list.forEach((i, k) => {
-    placements[i].pieceFromScan = k === fixed ? pieceFromReference : multiply(pieceFromOld, moved[i]!);
+  const pieceFromReference = locked.get(reference) ?? uprightFrame(scanData[reference]);
+  const pieceFromOld = multiply(pieceFromReference, invertRigid(moved[reference]!));
+  for (const i of list) {
+    const stays = i === reference ? pieceFromReference : locked.get(i);
+    placements[i].pieceFromScan = stays ?? multiply(pieceFromOld, moved[i]!);
     placements[i].state = 'registered';
-  });
+    if (locked.has(i)) placements[i].locked = true;
+  }
   const residuals = refined.residuals.map((r) => ({ ...r, a: list[r.a], b: list[r.b] }));
   nameNeighbours(placements, residuals);
   const { anchor, uncertainty } = placementUncertainty(
@@ -126,7 +141,7 @@ export function finishRegistration(
   }
   return {
     placements,
-    reference: prepared[list[fixed]].name,
+    reference: prepared[reference].name,
     anchor: prepared[list[anchor]].name,
     residuals,
     doubts,

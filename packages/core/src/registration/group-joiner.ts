@@ -30,13 +30,17 @@ const FINALISTS = 5;
 export class GroupJoiner {
   private readonly refinement: RefinementScan[];
 
-  /** @param candidates of single pairs, best first */
+  /**
+   * @param candidates of single pairs, best first
+   * @param locked scans that keep their places to one another
+   */
   constructor(
     private readonly scans: PreparedScan[],
     private readonly candidates: PairCandidate[],
     private readonly coarseCell: number,
     private readonly scale: EvidenceScale,
     private readonly ctx: RunContext,
+    readonly locked: ReadonlySet<number> = new Set(),
   ) {
     this.refinement = scans.map((s) => ({ cloud: s.fine, grid: s.fineGrid, sample: s.fitOrder, trust: s.trust }));
   }
@@ -90,10 +94,11 @@ export class GroupJoiner {
 
   /** Refines the listed scans' entries of `poses` together, roughly; `hold` as for `refineJointly`. */
   settle(list: readonly number[], poses: Mat4[], iterations: number, hold = REFINE_JOINTLY_DEFAULTS.hold): void {
+    const locked = list.flatMap((i, k) => (this.locked.has(i) ? [k] : []));
     const { pieceFromScan } = refineJointly(
       list.map((i) => this.refinement[i]),
       list.map((i) => poses[i]),
-      0,
+      locked.length > 0 ? locked : [0],
       {
         startDistance: 0.8 * this.coarseCell,
         endDistance: 1.5 * this.scale.cell,

@@ -59,7 +59,7 @@ export interface RefineJointlyResult {
 
 /**
  * Registers all scans together so that the error spreads evenly: at each iteration every overlapping pair gives the
- * 6×6 information of its point-to-plane errors, and one linear system moves all scans at once, the `fixed` one
+ * 6×6 information of its point-to-plane errors, and one linear system moves all scans at once, the `fixed` ones
  * excepted. This is the pose graph over all pairs, its edges measured anew in every iteration.
  *
  * Sources: K. Pulli (1999), Multiview registration for large data sets; F. Lu, E. Milios (1997), Globally consistent
@@ -67,11 +67,12 @@ export interface RefineJointlyResult {
  * `accumulatePointToPlane`. O(pairs · samples · neighbours + scans³) an iteration.
  *
  * @param start pieceFromScan for each scan
+ * @param fixed scans that stay where they are; at least one, or the whole is free to drift
  */
 export function refineJointly(
   scans: RefinementScan[],
   start: Mat4[],
-  fixed: number,
+  fixed: readonly number[],
   options: Partial<RefineJointlyOptions> & Pick<RefineJointlyOptions, 'startDistance' | 'endDistance' | 'endTukey'>,
   ctx: RunContext,
 ): RefineJointlyResult {
@@ -208,12 +209,12 @@ function addPair(
   }
 }
 
-/** Solves for all twists with scan `fixed` held, moves the poses in place. @returns the largest movement, mm */
+/** Solves for all twists with the scans `fixed` held, moves the poses in place. @returns the largest movement, mm */
 function solveAndMove(
   H: Float64Array,
   g: Float64Array,
   size: number,
-  fixed: number,
+  fixed: readonly number[],
   poses: Mat4[],
   start: Mat4[],
   centre: number[],
@@ -232,15 +233,17 @@ function solveAndMove(
     x[d] -= weight * strayed[d % 6];
     H[d * size + d] += weight + 1e-9;
   }
-  for (let r = 6 * fixed; r < 6 * fixed + 6; r++) {
-    for (let c = 0; c < size; c++) H[r * size + c] = H[c * size + r] = 0;
-    H[r * size + r] = 1;
-    x[r] = 0;
+  for (const scan of fixed) {
+    for (let r = 6 * scan; r < 6 * scan + 6; r++) {
+      for (let c = 0; c < size; c++) H[r * size + c] = H[c * size + r] = 0;
+      H[r * size + r] = 1;
+      x[r] = 0;
+    }
   }
   if (!solveCholeskyInPlace(H, x, size)) return 0;
   let moved = 0;
   for (let i = 0; i < poses.length; i++) {
-    if (i === fixed) continue;
+    if (fixed.includes(i)) continue;
     poses[i] = multiply(twistAbout(x, 6 * i, centre), poses[i]);
     const b = boundsOf(scans[i].cloud.positions);
     const radius = Math.hypot(b.max[0] - b.min[0], b.max[1] - b.min[1], b.max[2] - b.min[2]) / 2;

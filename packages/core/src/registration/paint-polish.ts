@@ -30,19 +30,20 @@ const LEAST_PAIRS = 40;
  * et al. (2003), Geometrically stable sampling for the ICP algorithm.
  *
  * @param poses pieceFromScan, undefined for scans that take no part
+ * @param fixed scans that stay where they are
  * @returns the motions that the paint holds now, and how well
  */
 export function polishByPaint(
   scans: readonly PreparedScan[],
   poses: (Mat4 | undefined)[],
-  fixed: number,
+  fixed: readonly number[],
   scale: EvidenceScale,
   ctx: RunContext,
 ): KnownMotion[] {
   const known: KnownMotion[] = [];
   scans.forEach((scan, i) => {
     ctx.checkpoint(i / scans.length);
-    if (i === fixed || !poses[i] || !scan.paint) return;
+    if (fixed.includes(i) || !poses[i] || !scan.paint) return;
     const weak = weakestMotion(scans, poses, i, scale);
     if (!weak) return;
     let sigma = Infinity;

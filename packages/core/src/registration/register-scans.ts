@@ -1,5 +1,6 @@
 import { assertUsableCloud } from '../geometry/point-cloud.js';
 import {
+  hasPlace,
   sensorPositions,
   type Placement,
   type PlacementAgreement,
@@ -23,14 +24,17 @@ export interface RegisterScansOptions {
   coarseCell: number;
   /** Cell of the thinned clouds for fine registration, mm; 0 = from the data. */
   fineCell: number;
+  /** Placements of scans that stay where they are, whatever the others do; the others come to them. */
+  locked: readonly Placement[];
 }
 
-export const REGISTER_SCANS_DEFAULTS: RegisterScansOptions = { reference: '', coarseCell: 0, fineCell: 0 };
+export const REGISTER_SCANS_DEFAULTS: RegisterScansOptions = { reference: '', coarseCell: 0, fineCell: 0, locked: [] };
 
 /**
  * Registers any number of scans in unknown positions: features and consistent sets for every pair, assembly under
  * free-space, overlap and paint evidence, then refinement of all together. Scans that fit nowhere stay loose, and those
- * that fit in several places stay *placed* with their doubt; that is a result, not an error. A single scan is its own reference.
+ * that fit in several places stay *placed* with their doubt; that is a result, not an error. A single scan is its own
+ * reference. Locked scans stay, and the others come to them.
  */
 export async function registerScans(
   scans: Scan[],
@@ -46,15 +50,18 @@ export async function registerScans(
   const shared: PairTask = { prepared, cell: scale.coarse, evidenceScale };
   const found = await mapTask('compare-pair', comparePair, shared, pairs, ctx.part(0.25, 0.65, 'Comparing pairs'));
   const candidates = weighMarks(found, prepared);
+  const locked = lockedPlaces(scans, o.locked);
   const assembly = assembleScans(
     prepared,
     candidates,
     scale.coarse,
     evidenceScale,
     prepared.findIndex((s) => s.name === o.reference),
+    locked,
     ctx.part(0.65, 0.8, 'Assembling'),
   );
-  return finishRegistration(scans, prepared, assembly, o.reference, scale, ctx.part(0.8, 1, 'Registering together'));
+  const end = ctx.part(0.8, 1, 'Registering together');
+  return finishRegistration(scans, prepared, assembly, o.reference, locked, scale, end);
 }
 
 /** What refining led to, and how one scan agrees with all others where it came to lie. */
@@ -64,13 +71,13 @@ export interface RefinedPlacements extends RegisterScansResult {
 }
 
 /**
- * Refines scans that are already about in place, all together. Loose and excluded scans are left as they are.
+ * Refines scans that are already about in place, all together. Loose, excluded and locked scans are left as they are.
  * @throws GeometryError `empty-input` if a cloud is too small
  */
 export async function refinePlacements(
   scans: Scan[],
   placements: Placement[],
-  options: Partial<RegisterScansOptions>,
+  options: Partial<Omit<RegisterScansOptions, 'locked'>>,
   ctx: RunContext,
 ): Promise<RefinedPlacements> {
   const o = { ...REGISTER_SCANS_DEFAULTS, ...options };
@@ -82,7 +89,12 @@ export async function refinePlacements(
     return p && (p.state === 'placed' || p.state === 'registered') ? p.pieceFromScan : undefined;
   });
   const as = { poses, blocks: [], rivals: [] };
-  const result = finishRegistration(scans, prepared, as, o.reference, scale, ctx.part(0.4, 1, 'Registering together'));
+  const locked = lockedPlaces(
+    scans,
+    placements.filter((p) => p.locked && hasPlace(p)),
+  );
+  const end = ctx.part(0.4, 1, 'Registering together');
+  const result = finishRegistration(scans, prepared, as, o.reference, locked, scale, end);
   const reference = result.placements.find((p) => p.name === result.reference);
   const old = byName.get(result.reference);
   // A doubt that was not decided stays, seen from the new frame.
@@ -108,6 +120,11 @@ export async function refinePlacements(
   }
   const evidenceScale = { cell: scale.fine, noise: medianNoise(prepared) };
   return { ...result, agreementOf: (name) => agreementOf(prepared, result.placements, name, evidenceScale) };
+}
+
+function lockedPlaces(scans: readonly Scan[], placements: readonly Placement[]): Map<number, Mat4> {
+  const places = placements.map((p) => [scans.findIndex((s) => s.name === p.name), p.pieceFromScan] as const);
+  return new Map(places.filter(([i]) => i >= 0));
 }
 
 function movedDoubt(doubt: PlacementDoubt, newFromOld: Mat4): PlacementDoubt {

@@ -15,7 +15,7 @@ import {
 import { createRunContext } from '../runtime/index.js';
 import { rasterizeDepth } from '../mesh/index.js';
 import { frameCloud } from '../pointcloud/index.js';
-import type { Scan } from '../geometry/index.js';
+import type { Placement, Scan } from '../geometry/index.js';
 import { lumps, meshOf } from '../../test/shapes.js';
 import { PointGrid } from '../spatial/index.js';
 import { estimateNormals } from '../pointcloud/index.js';
@@ -99,6 +99,34 @@ test('rough placements are refined and a wanted reference stays put', async () =
   );
   expect(e.angleDeg).toBeLessThan(0.3);
   expect(e.shift).toBeLessThan(0.25);
+}, 120_000);
+
+test('locked scans keep their places to the last digit, and the others come to them', async () => {
+  const scans = set.map((s) => s.scan);
+  const frame = multiply(fromTranslation(40, -25, 12), fromAxisAngle([0.3, 1, 0.2], 0.8));
+  const lockAt = (i: number): Placement => ({
+    name: scans[i].name,
+    state: 'registered',
+    pieceFromScan: multiply(frame, set[i].objectFromScan),
+    locked: true,
+  });
+  const locked = [lockAt(1), lockAt(2)];
+  const isRight = (placements: readonly Placement[]): void => {
+    expect(placements.map((p) => p.state)).toEqual(['registered', 'registered', 'registered', 'registered']);
+    expect(placements.slice(1, 3)).toMatchObject(locked);
+    placements.forEach((p, i) => {
+      const off = multiply(invertRigid(multiply(frame, set[i].objectFromScan)), p.pieceFromScan);
+      expect((rotationAngle(off) * 180) / Math.PI).toBeLessThan(0.3);
+      const [x, y, z] = transformPoint(off, 0, 0, 220);
+      expect(Math.hypot(x, y, z - 220)).toBeLessThan(0.25);
+    });
+  };
+  const found = await registerScans(scans, { locked }, createRunContext({ seed: 3 }));
+  isRight(found.placements);
+  const slipped = found.placements.map((p) =>
+    p.locked ? p : { ...p, pieceFromScan: multiply(fromTranslation(0.7, -0.5, 0.4), p.pieceFromScan) },
+  );
+  isRight((await refinePlacements(scans, slipped, { reference: 'v3' }, ctx)).placements);
 }, 120_000);
 
 test('a single scan is its own reference, one of another object stays loose', async () => {

@@ -7,10 +7,16 @@ export class ScanGroups {
   private readonly group: Int32Array;
   private readonly members: number[][];
 
-  constructor(count: number) {
-    this.poses = Array.from({ length: count }, () => identity());
+  /** @param locked scans whose places are known: they are one group from the start, which comes first in the list */
+  constructor(
+    count: number,
+    private readonly locked: ReadonlyMap<number, Mat4> = new Map(),
+  ) {
+    this.poses = Array.from({ length: count }, (_, i) => locked.get(i) ?? identity());
     this.group = Int32Array.from({ length: count }, (_, i) => i);
     this.members = Array.from({ length: count }, (_, i) => [i]);
+    const [first, ...rest] = locked.keys();
+    for (const i of rest) this.join(i, first, this.poses);
   }
 
   groupOf(scan: number): number {
@@ -21,12 +27,13 @@ export class ScanGroups {
     return this.members[group];
   }
 
-  /** Numbers of the groups that have members, the largest first. */
+  /** Numbers of the groups that have members, the one with the locked scans first, then the largest. */
   list(): number[] {
+    const isLocked = (g: number): number => (this.members[g].some((i) => this.locked.has(i)) ? 1 : 0);
     return this.members
       .map((_, g) => g)
       .filter((g) => this.members[g].length > 0)
-      .sort((a, b) => this.members[b].length - this.members[a].length || a - b);
+      .sort((a, b) => isLocked(b) - isLocked(a) || this.members[b].length - this.members[a].length || a - b);
   }
 
   /** Puts all of group `ga` into group `gb`; `poses` are in the frame of `gb`. */

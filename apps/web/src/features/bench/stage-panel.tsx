@@ -14,6 +14,7 @@ import { HoldPanel } from '../register/hold-panel';
 import { FitPanel } from '../select/fit-panel';
 import { NextViewsPanel } from '../next-views/next-views-panel';
 import { SelectPanel } from '../select/select-panel';
+import { BeforeButton } from './before-button';
 import { OperationForm } from './operation-form';
 import { RunningStep } from './running-step';
 
@@ -66,7 +67,7 @@ export function StagePanel({
         <RunningStep key={s.id} step={s} />
       ))}
       {stage === 'register' && piece.doubts.length > 0 && <DoubtPanel piece={piece} busy={open.length > 0} />}
-      {last && <LastResult step={last} />}
+      {last && <LastResult step={last} operation={operations?.find((o) => o.id === last.operationId)} />}
       {stage === 'clean' && <FramesPanel piece={piece} busy={open.length > 0} />}
       {stage === 'clean' && piece.scans > 0 && <SelectPanel piece={piece} steps={steps ?? []} busy={open.length > 0} />}
       {children}
@@ -86,7 +87,10 @@ export function StagePanel({
   );
 }
 
-function LastResult({ step }: { step: StepView }) {
+/** Stages whose results are seen in the view beside what was before. */
+const COMPARED: readonly Stage[] = ['clean', 'register', 'mend'];
+
+function LastResult({ step, operation }: { step: StepView; operation: OperationView | undefined }) {
   // It is asked about where files are brought in.
   if (unitQuestionOf(step)) return null;
   if (step.status === 'failed') {
@@ -115,6 +119,7 @@ function LastResult({ step }: { step: StepView }) {
           {n}
         </p>
       ))}
+      {COMPARED.includes(step.stage) && operation?.movesNothing === false && <BeforeButton step={step} />}
       {step.operationId.startsWith('deliver.') && step.outputs[0] && (
         <a
           href={`/api/artifacts/${step.outputs[0]}/data`}

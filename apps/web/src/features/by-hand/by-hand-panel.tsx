@@ -35,16 +35,17 @@ export function ByHandPanel({ piece, busy }: { piece: PieceView; busy: boolean }
     const first = piece.scanList.find((s) => s.id !== id)!;
     dispatch(byHandBegun({ moving: id, onto: placedOthers(id) ? 'placed' : first.id }));
   };
+  const movable = piece.scanList.filter((s) => !s.placement.locked);
   if (piece.scans < 2) return null;
   if (!scan) {
-    const loose = piece.scanList.find((s) => !hasPlace(s)) ?? piece.scanList[piece.scanList.length - 1];
+    const loose = piece.scanList.find((s) => !hasPlace(s)) ?? movable[movable.length - 1];
     return (
       <section aria-label="Place by hand" className="border-b border-line py-3">
         <h3 className="m-0 text-sm font-semibold">Place by hand</h3>
         <p className="mb-2 mt-1 text-muted">
           Where a scan finds no place by itself: pick the same places in it and in the others, or move it there.
         </p>
-        <Button onClick={() => begin(loose.id)} disabled={busy}>
+        <Button onClick={() => begin(loose.id)} disabled={busy || movable.length === 0}>
           Place a scan by hand
         </Button>
       </section>
@@ -79,7 +80,7 @@ export function ByHandPanel({ piece, busy }: { piece: PieceView; busy: boolean }
         <label className="grid grid-cols-[4rem_1fr] items-center gap-2">
           Moves
           <select className={SELECT} value={scan.id} onChange={(e) => begin(e.target.value)}>
-            {piece.scanList.map((s) => (
+            {movable.map((s) => (
               <option key={s.id} value={s.id}>
                 {s.name}
               </option>

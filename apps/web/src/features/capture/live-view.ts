@@ -32,7 +32,10 @@ const VERTEX = /* glsl */ `
     gl_Position = projectionMatrix * p;
     // Below the cut plane nothing is shown.
     if (dot(cut.xyz, position) < cut.w || born < 0.0 || hideInside * inside > 0.5) gl_Position = vec4(2.0, 2.0, 2.0, 1.0);
-    gl_PointSize = max(2.0, widen * size * projectionMatrix[1][1] / -p.z);
+    // Mostly hidden behind the front: where drawing is slow a few, much wider, show as well what is open.
+    bool sparse = widen > 1.0 && inside > 0.5;
+    if (sparse && (gl_VertexID / 2) % 4 != 0) gl_Position = vec4(2.0, 2.0, 2.0, 1.0);
+    gl_PointSize = max(2.0, (sparse ? 2.0 : 1.0) * widen * size * projectionMatrix[1][1] / -p.z);
   }
 `;
 

@@ -2,8 +2,8 @@ import { useEffect, useState } from 'react';
 import { ChevronLeft, ChevronRight } from 'lucide-react';
 import type { DoubtView, PieceView } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
-import { useAppDispatch } from '../../app/store';
-import { placeTried } from '../../app/view-slice';
+import { useAppDispatch, useAppSelector } from '../../app/store';
+import { comparedWith, placeTried } from '../../app/view-slice';
 import { Button, Notice } from '../../shared/controls';
 import { StateGlyph } from '../../shared/state-glyph';
 import { useCloudSamples, type CloudSample } from './cloud-samples';
@@ -93,6 +93,7 @@ function Places({
 }) {
   const [tried, setTried] = useState(0);
   const dispatch = useAppDispatch();
+  const swiped = useAppSelector((s) => s.view.compared === 'untried');
   useEffect(() => {
     dispatch(placeTried({ scans: doubt.scans, pieceFromPiece: doubt.places[tried].pieceFromPiece }));
   }, [dispatch, doubt, tried]);
@@ -116,7 +117,10 @@ function Places({
                   type="radio"
                   name={`place-${doubt.scans[0]}`}
                   checked={tried === i}
-                  onChange={() => setTried(i)}
+                  onChange={() => {
+                    setTried(i);
+                    if (i === 0 && swiped) dispatch(comparedWith(null));
+                  }}
                   className="accent-[var(--amber)]"
                 />
                 <b>{i === 0 ? 'Now' : `Place ${i}`}</b>
@@ -134,6 +138,15 @@ function Places({
           </label>
         ))}
       </div>
+      <Button
+        className="mt-2 w-full aria-pressed:border-teal! aria-pressed:bg-teal-soft!"
+        aria-pressed={swiped}
+        disabled={tried === 0}
+        title={tried === 0 ? 'Pick another place first' : undefined}
+        onClick={() => dispatch(comparedWith(swiped ? null : 'untried'))}
+      >
+        Compare with now in the view
+      </Button>
       <Button tone="go" className="mt-2 w-full" disabled={busy} onClick={() => onChoose(tried)}>
         {tried === 0 ? 'It belongs where it is' : `It belongs in place ${tried}`}
       </Button>

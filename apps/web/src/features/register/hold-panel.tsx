@@ -10,7 +10,7 @@ import { Fold } from '../select/fold';
 import { hasPlace } from '../view/piece-content';
 import { ConvergenceCurve } from './convergence-curve';
 import { HoldGlyph } from './hold-glyph';
-import { convergenceOf, freedomWords, loosestOf, verdictOf } from './hold-words';
+import { convergenceOf, freedomWords, lastFit, loosestOf, verdictOf } from './hold-words';
 import { PairMatrix } from './pair-matrix';
 
 /** Whether the scans hold together: a verdict with its reasons, every pair, every scan's slack, how the fit came to rest. */
@@ -18,7 +18,7 @@ export function HoldPanel({ piece, steps }: { piece: PieceView; steps: readonly 
   const dispatch = useAppDispatch();
   const [rocked, setRocked] = useState<string | null>(null);
   const [pair, setPair] = useState<[string, string] | null>(null);
-  const last = steps.filter((s) => s.id === piece.placements?.stepId).pop();
+  const last = lastFit(piece, steps);
   const verdict = verdictOf(piece, last);
   const placed = piece.scanList.filter(hasPlace);
   const held = placed

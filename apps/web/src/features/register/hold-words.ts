@@ -25,6 +25,16 @@ export function freedomWords(f: Freedom): string {
   return `± ${mm(f.sigma)} ${f.kind === 'slide' ? 'sliding along' : 'turning about'} ${line}`;
 }
 
+/** The step that last fitted the placements: what came after it moved nothing. */
+export function lastFit(piece: PieceView, steps: readonly StepView[]): StepView | undefined {
+  let step = steps.find((s) => s.id === piece.placements?.stepId);
+  while (step && step.figures?.rms === undefined) {
+    const { inputs }: StepView = step;
+    step = steps.find((s) => s.stage === 'register' && s.outputs.some((o) => inputs.includes(o)));
+  }
+  return step;
+}
+
 /** What is to be said of all placements together. */
 export interface Verdict {
   good: boolean;

@@ -4,6 +4,7 @@ import { api, problemText } from '../../api/api';
 import { useAppDispatch, useAppSelector } from '../../app/store';
 import { scanHidden } from '../../app/view-slice';
 import { Button, Notice } from '../../shared/controls';
+import { hasPlace } from '../view/piece-content';
 import { SetupInput } from '../../shared/setup-input';
 import { SendStrands } from './send-strands';
 
@@ -11,11 +12,15 @@ import { SendStrands } from './send-strands';
 export function ChosenStrands({ piece, chosen, onDone }: { piece: PieceView; chosen: ScanView[]; onDone: () => void }) {
   const { hidden } = useAppSelector((s) => s.view);
   const dispatch = useAppDispatch();
-  const [run] = api.useRunOperationMutation();
+  const [run, ran] = api.useRunOperationMutation();
   const [label, { error }] = api.useLabelScansMutation();
   const [setup, setSetup] = useState('');
   const shown = chosen.filter((s) => !hidden.includes(s.id));
   const excluded = chosen.every((s) => s.placement.state === 'excluded');
+  const placed = chosen.filter((s) => hasPlace(s));
+  const locked = placed.length > 0 && placed.every((s) => s.placement.locked);
+  const change = (operationId: string, scans: ScanView[], params: object): void =>
+    void run({ pieceId: piece.id, operationId, params: { only: scans.map((s) => s.name), ...params } });
   const move = (): void => void label({ pieceId: piece.id, scans: chosen.map((s) => s.id), setup: setup.trim() });
   return (
     <section aria-label="Chosen strands" className="mx-3 mt-2 flex flex-col gap-1.5 rounded-lg bg-sunk px-2 py-2">
@@ -27,24 +32,29 @@ export function ChosenStrands({ piece, chosen, onDone }: { piece: PieceView; cho
           None
         </Button>
       </div>
-      <div className="grid grid-cols-2 gap-1.5">
+      <div className="grid grid-cols-3 gap-1.5">
         <Button
           onClick={() => (shown.length > 0 ? shown : chosen).forEach((s) => dispatch(scanHidden(s.id)))}
           className="px-2!"
         >
           {shown.length > 0 ? 'Hide' : 'Show'}
         </Button>
+        <Button className="px-2!" onClick={() => change('register.exclude', chosen, { exclude: !excluded })}>
+          {excluded ? 'Take in' : 'Exclude'}
+        </Button>
         <Button
           className="px-2!"
-          onClick={() =>
-            void run({
-              pieceId: piece.id,
-              operationId: 'register.exclude',
-              params: { only: chosen.map((s) => s.name), exclude: !excluded },
-            })
+          disabled={placed.length === 0}
+          title={
+            placed.length === 0
+              ? 'Scans with a place can be locked'
+              : locked
+                ? 'They move with the rest again'
+                : 'No registration moves them any more'
           }
+          onClick={() => change('register.lock', placed, { lock: !locked })}
         >
-          {excluded ? 'Take in' : 'Exclude'}
+          {locked ? 'Unlock' : 'Lock'}
         </Button>
       </div>
       <form
@@ -66,7 +76,7 @@ export function ChosenStrands({ piece, chosen, onDone }: { piece: PieceView; cho
         </Button>
       </form>
       <SendStrands piece={piece} chosen={chosen} />
-      {error !== undefined && <Notice tone="error">{problemText(error)}</Notice>}
+      {(error ?? ran.error) !== undefined && <Notice tone="error">{problemText(error ?? ran.error)}</Notice>}
     </section>
   );
 }

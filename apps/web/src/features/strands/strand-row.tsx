@@ -1,4 +1,4 @@
-import { Ban, Eye, EyeOff, Focus } from 'lucide-react';
+import { Ban, Eye, EyeOff, Focus, Lock } from 'lucide-react';
 import type { ScanView } from '@amber-knit/contracts';
 import { api } from '../../api/api';
 import { useAppDispatch, useAppSelector } from '../../app/store';
@@ -59,7 +59,10 @@ export function StrandRow({
         title={scan.note ? `${scan.name}: ${scan.note}` : 'Opens its card: name, setup, colour, note'}
         className="min-w-0 flex-1 border-0 bg-transparent p-0 text-left text-ink"
       >
-        <span className="block truncate">{scan.name}</span>
+        <span className="flex items-center gap-1">
+          <span className="truncate">{scan.name}</span>
+          {scan.placement.locked && <Lock size={13} role="img" aria-label="locked" className="shrink-0" />}
+        </span>
         <span className="num block truncate text-muted">
           {shortCount(Number(scan.cloud.facts.points))} {stateWord(scan.placement.state)}
         </span>

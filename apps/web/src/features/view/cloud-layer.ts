@@ -30,8 +30,6 @@ interface LoadedCloud {
 const PICKED_PAGES = 90;
 /** Points of a page. */
 const PAGE_POINTS = 16_384;
-/** Points held for drawing: about 16 bytes each, here and on the graphics card. What is beyond stays on the server. */
-const MOST_HELD = 16_000_000;
 
 /** The scans as points, streamed page by page; cut points are not drawn, selected ones marked. */
 export class CloudLayer {
@@ -39,7 +37,11 @@ export class CloudLayer {
   /** By scan. */
   private readonly clouds = new Map<string, LoadedCloud>();
 
-  constructor(private readonly events: LayerEvents) {}
+  /** @param mostHeld points held for drawing at most; the others stay on the server */
+  constructor(
+    private readonly events: LayerEvents,
+    private readonly mostHeld: number,
+  ) {}
 
   /** Shows these scans; what is loaded stays, what is new is fetched unless `behind` a surface. */
   show(items: CloudItem[], behind: boolean): void {
@@ -49,7 +51,7 @@ export class CloudLayer {
     for (const item of items) {
       // Behind a surface, points are fetched only once they are asked for.
       const loaded =
-        this.clouds.get(item.scanId) ?? (behind ? undefined : this.load(item, Math.min(1, MOST_HELD / all)));
+        this.clouds.get(item.scanId) ?? (behind ? undefined : this.load(item, Math.min(1, this.mostHeld / all)));
       if (!loaded) continue;
       if (loaded.source.cut !== item.source.cut) this.changeCut(loaded, item.source);
       loaded.color = item.color;

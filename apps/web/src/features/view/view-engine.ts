@@ -2,12 +2,11 @@ import * as THREE from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import type { BitSet } from '@amber-knit/core/geometry';
 import type { ScreenView } from '@amber-knit/core/selection';
-import { CloudLayer } from './cloud-layer';
+import { ContentLayers } from './content-layers';
 import { pointsApart, type OwnPoints } from './points-apart';
 import { isSoftwareRendering } from './graphics';
 import { PacedDrawing } from '../../shared/paced-drawing';
 import { PointBudget } from './point-budget';
-import { SurfaceLayer } from './surface-layer';
 import type { Section } from '../../app/view-slice';
 import { slabOf } from './section';
 import type { LayerEvents, Orbit, Pick, ViewAxes, ViewContent, ViewLook } from './view-content';
@@ -34,6 +33,9 @@ const VIEW_KEYS: Record<string, StandardView | undefined> = {
 const LENS_POWER = 4;
 const LENS_MARGIN = 12;
 
+/** Part of the points held for drawing that what is compared with may hold besides. */
+const BESIDE_SHARE = 0.25;
+
 /** How long nothing may change before more points are drawn, ms. */
 const REST_MS = 180;
 
@@ -56,8 +58,18 @@ export class ViewEngine {
   private readonly controls: OrbitControls;
   private readonly headlight = new THREE.DirectionalLight(0xffffff, 1.7);
   private readonly marks = new THREE.Group();
-  private readonly clouds: CloudLayer;
-  private readonly surface: SurfaceLayer;
+  private readonly events: LayerEvents = {
+    changed: (atOnce = false) => {
+      this.applyLook();
+      this.draw(atOnce);
+    },
+    extended: () => this.fitFirst(),
+    failed: (message) => this.onError?.(message),
+  };
+  private readonly shown = new ContentLayers(this.events, () => this.fit());
+  /** Another state of the piece, shown in the left part of the view, and how large that part is. */
+  private beside: ContentLayers | undefined;
+  private split = 0.5;
   private look: ViewLook = { color: 'true', lit: true, wireframe: false };
   private readonly drawing: PacedDrawing;
   private readonly budget = new PointBudget(isSoftwareRendering());
@@ -87,18 +99,8 @@ export class ViewEngine {
       () => this.paint(),
       (ms) => this.budget.took(this.drawn, ms),
     );
-    const events: LayerEvents = {
-      changed: (atOnce = false) => {
-        this.applyLook();
-        this.draw(atOnce);
-      },
-      extended: () => this.fitFirst(),
-      failed: (message) => this.onError?.(message),
-    };
-    this.clouds = new CloudLayer(events);
-    this.surface = new SurfaceLayer({ ...events, extended: () => this.fit() }, () => this.clouds.hide());
     this.scene.add(new THREE.HemisphereLight(0xffffff, 0xb9ad98, 1.5), this.headlight, this.marks);
-    this.scene.add(this.clouds.group, this.surface.group);
+    this.scene.add(this.shown.group);
     this.resize = new ResizeObserver(() => this.fitCanvas());
     this.resize.observe(canvas.parentElement ?? canvas);
     this.fitCanvas();
@@ -109,8 +111,8 @@ export class ViewEngine {
     this.drawing.dispose();
     this.resize.disconnect();
     this.apart?.geometry.dispose();
-    this.surface.dispose();
-    this.clouds.dispose();
+    this.beside?.dispose();
+    this.shown.dispose();
     this.controls.dispose();
     this.renderer.dispose();
   }
@@ -126,13 +128,53 @@ export class ViewEngine {
     const rested = this.resting !== 0;
     this.resting = 0;
     this.headlight.position.copy(this.camera.position);
-    this.drawn = this.clouds.limit(this.budget.points(!rested));
-    this.renderer.render(this.scene, this.camera);
+    const points = this.budget.points(!rested);
+    const besides = this.beside?.clouds.limit(points / 2) ?? 0;
+    this.drawn = besides + this.clouds.limit(points - besides);
+    this.paintScene();
     this.paintLens();
     this.count();
     this.onPainted?.();
-    if (rested || this.drawn >= this.clouds.held) return;
+    if (rested || this.drawn >= this.clouds.held + (this.beside?.clouds.held ?? 0)) return;
     this.resting = window.setTimeout(() => this.drawing.request(), REST_MS);
+  }
+
+  /** The piece; or what it is compared with to the left of the divider, and the piece to the right of it. */
+  private paintScene(): void {
+    const { renderer, beside, shown } = this;
+    if (!beside) return renderer.render(this.scene, this.camera);
+    const { clientWidth: width, clientHeight: height } = this.canvas;
+    const middle = Math.round(this.split * width);
+    renderer.setScissorTest(true);
+    for (const left of [true, false]) {
+      renderer.setScissor(left ? 0 : middle, 0, left ? middle : width - middle, height);
+      beside.group.visible = left;
+      shown.group.visible = !left;
+      renderer.render(this.scene, this.camera);
+    }
+    renderer.setScissorTest(false);
+  }
+
+  /** Shows another content as well, to the left of a divider that moves with `setSplit`; undefined ends that. */
+  compare(content: ViewContent | undefined): void {
+    if (content && !this.beside) {
+      this.beside = new ContentLayers(this.events, () => this.draw(), BESIDE_SHARE);
+      this.scene.add(this.beside.group);
+    } else if (!content && this.beside) {
+      this.beside.group.removeFromParent();
+      this.beside.dispose();
+      this.beside = undefined;
+    }
+    this.shown.group.visible = true;
+    if (content) this.beside?.show(content);
+    this.applyLook();
+    this.draw();
+  }
+
+  /** Where the divider stands, as a share of the view's width. */
+  setSplit(split: number): void {
+    this.split = split;
+    this.draw();
   }
 
   /** Magnifies what lies under a pointer position, in a square of `size` page pixels at the lower right. */
@@ -180,8 +222,7 @@ export class ViewEngine {
 
   /** Shows this content; what is already loaded stays, the rest is streamed in. */
   show(content: ViewContent): void {
-    this.clouds.show(content.clouds, content.surface !== undefined);
-    this.surface.show(content.surface);
+    this.shown.show(content);
     this.applyLook();
     this.draw();
   }
@@ -417,7 +458,7 @@ export class ViewEngine {
   }
 
   private contentBox(): THREE.Box3 {
-    const box = this.surface.visible ? this.surface.box() : this.clouds.box();
+    const box = this.shown.box();
     return box.isEmpty() && this.apart ? box.expandByObject(this.apart) : box;
   }
 
@@ -436,7 +477,15 @@ export class ViewEngine {
   }
 
   private applyLook(): void {
-    this.clouds.applyLook(this.look);
-    this.surface.applyLook(this.look);
+    this.shown.applyLook(this.look);
+    this.beside?.applyLook(this.look);
+  }
+
+  private get clouds(): ContentLayers['clouds'] {
+    return this.shown.clouds;
+  }
+
+  private get surface(): ContentLayers['surface'] {
+    return this.shown.surface;
   }
 }

@@ -3,7 +3,7 @@ import { useEffect, useRef, useState, useSyncExternalStore } from 'react';
 import type { PieceView, Stage } from '@amber-knit/contracts';
 import { Plus } from 'lucide-react';
 import { useAppDispatch, useAppSelector } from '../../app/store';
-import { isSelectTool, sectionSet } from '../../app/view-slice';
+import { comparedWith, isSelectTool, sectionSet } from '../../app/view-slice';
 import { mm, shortCount } from '../../shared/format';
 import { Notice } from '../../shared/controls';
 import { framesClient } from '../frames/frames-client';
@@ -17,6 +17,8 @@ import { slabOf } from './section';
 import { SectionForm } from './section-form';
 import { arrivingMatrix, contentForStage } from './piece-content';
 import { SURFACE_TINTS, type Pick } from './view-content';
+import { SwipeDivider } from './swipe-divider';
+import { useCompared } from './use-compared';
 import { ViewEngine } from './view-engine';
 import { ViewToolbar } from './view-toolbar';
 
@@ -90,6 +92,14 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
   useEffect(() => {
     engine.current?.setLook({ color: settings.color, lit: settings.lit, wireframe: settings.wireframe });
   }, [settings.color, settings.lit, settings.wireframe]);
+  const compared = useCompared(piece, stage);
+  const [split, setSplit] = useState(0.5);
+  useEffect(() => {
+    engine.current?.compare(compared?.content);
+  }, [compared]);
+  useEffect(() => {
+    engine.current?.setSplit(split);
+  }, [split]);
   const { section } = settings;
   useEffect(() => {
     const found = engine.current?.setSection(section);
@@ -157,6 +167,15 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
             if (found) setMeasure((m) => nextMeasureState(m, found));
           }}
         />
+        {compared && (
+          <SwipeDivider
+            at={split}
+            left={compared.left}
+            right={compared.right}
+            onMove={setSplit}
+            onEnd={() => dispatch(comparedWith(null))}
+          />
+        )}
         <DrawingOverlay drawing={gesture.drawing} />
         {selecting && (
           <Plus
