@@ -64,6 +64,38 @@ test('the side that is missing is found, and reached as the piece lies', () => {
   expect(views.every((v, i) => i === 0 || v.gain <= views[i - 1].gain)).toBe(true);
 });
 
+test('a scanner that sees little of the ball, or not so far, is promised only what it can measure', () => {
+  const placed = round.map((eye, k) => capOf(`s${k}`, eye));
+  const gain = (reach: object): number =>
+    findNextViews(placed, { distance: 350, ...reach }, createRunContext()).views[0]?.gain ?? 0;
+  const free = gain({});
+  // A cone of 4° holds a disc of 12 mm radius at the ball's underside, in cells of about 1.3 mm.
+  const narrow = gain({ fieldOfView: 4 });
+  expect(narrow).toBeGreaterThan(0.5 * Math.PI * 11 ** 2);
+  expect(narrow).toBeLessThan(1.3 * Math.PI * 12.5 ** 2);
+  expect(narrow).toBeLessThan(free);
+  expect(gain({ far: 300 })).toBe(0);
+  expect(gain({ near: 400 })).toBe(0);
+});
+
+test('a patch is outlined by closed loops round it', () => {
+  const [first] = findNextViews(
+    round.map((eye, k) => capOf(`s${k}`, eye)),
+    { distance: 350 },
+    createRunContext(),
+  ).views;
+  const ends = new Map<string, number>();
+  for (let e = 0; e < first.outline.length; e += 3) {
+    const key = Array.from(first.outline.subarray(e, e + 3), (v) => v.toFixed(2)).join();
+    ends.set(key, (ends.get(key) ?? 0) + 1);
+    const [x, y, z] = first.outline.subarray(e, e + 3);
+    // On the side that is looked at, on the ball or just outside it.
+    expect(x * first.eye[0] + y * first.eye[1] + z * first.eye[2]).toBeGreaterThan(0);
+    expect(Math.hypot(x, y, z)).toBeLessThan(1.25 * RADIUS);
+  }
+  expect([...ends.values()].every((n) => n % 2 === 0)).toBe(true);
+});
+
 test('without scans nothing is advised', () => {
   expect(findNextViews([], { distance: 350 }, createRunContext())).toEqual({ views: [], unseen: 0 });
 });

@@ -2,6 +2,7 @@ import type { Placement, Scan } from '../geometry/scan.js';
 import { sensorPositions } from '../geometry/scan.js';
 import { dot3, normalize3, transformPoint, type Vec3 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
+import { outlineOf } from './outline.js';
 import { spreadDirections } from './spread-directions.js';
 import { buildSightGrid, cellAt, EMPTY, firstSolid, UNSEEN, type SightGrid } from './sight-grid.js';
 
@@ -11,9 +12,19 @@ export interface ScannerReach {
   distance: number;
   /** Surfaces turned further away than this are not measured, degrees. */
   maxIncidence: number;
+  /** Nearest and farthest surface that it measures, mm. */
+  near: number;
+  far: number;
+  /** Angle of the cone that its picture holds however it is rolled, degrees. */
+  fieldOfView: number;
 }
 
-export const SCANNER_REACH_DEFAULTS: Omit<ScannerReach, 'distance'> = { maxIncidence: 70 };
+export const SCANNER_REACH_DEFAULTS: Omit<ScannerReach, 'distance'> = {
+  maxIncidence: 70,
+  near: 0,
+  far: Infinity,
+  fieldOfView: 180,
+};
 
 /** A place from which the scanner would see what no scan has seen. */
 export interface NextView {
@@ -28,6 +39,8 @@ export interface NextView {
   setup?: string;
   /** Middles of the unseen cells that it would see, 3n. */
   sees: Float32Array;
+  /** Outlines of what it would see, segments of 6 numbers. */
+  outline: Float32Array;
 }
 
 export interface NextViews {
@@ -59,16 +72,17 @@ export function findNextViews(
   reach: Pick<ScannerReach, 'distance'> & Partial<ScannerReach>,
   ctx: RunContext,
 ): NextViews {
-  const { distance, maxIncidence } = { ...SCANNER_REACH_DEFAULTS, ...reach };
+  const { distance, maxIncidence, near, far, fieldOfView } = { ...SCANNER_REACH_DEFAULTS, ...reach };
   const grid = buildSightGrid(placed);
   if (!grid) return { views: [], unseen: 0 };
   const cells = unseenBorder(grid);
   const target = middleOf(grid);
-  const least = Math.cos((maxIncidence * Math.PI) / 180);
+  const cosineOf = (degrees: number): number => Math.cos((degrees * Math.PI) / 180);
+  const limits = { near, far, leastFacing: cosineOf(maxIncidence), leastAxial: cosineOf(fieldOfView / 2) };
   const candidates = spreadDirections(DIRECTIONS).map((d, k) => {
     ctx.checkpoint(k / DIRECTIONS, 'Looking round the piece');
     const eye: Vec3 = [target[0] + distance * d[0], target[1] + distance * d[1], target[2] + distance * d[2]];
-    return { eye, direction: d, sees: seenFrom(grid, cells, eye, least) };
+    return { eye, direction: d, sees: seenFrom(grid, cells, eye, target, limits) };
   });
   const reachable = new Set(candidates.flatMap((c) => c.sees));
   const area = grid.cell ** 2;
@@ -89,6 +103,10 @@ export function findNextViews(
       share: best.sees.length / reachable.size,
       setup: setupFor(placed, target, best.candidate.direction),
       sees: Float32Array.from(best.sees.flatMap((c) => cells.middles[c])),
+      outline: outlineOf(
+        grid,
+        best.sees.map((c) => cells.index[c]),
+      ),
     });
   }
   return { views, unseen: reachable.size * area };
@@ -182,13 +200,25 @@ function patchesOnly(grid: SightGrid, cells: BorderCells): BorderCells {
   };
 }
 
-/** Those of the cells that a sensor at `eye` would meet first and square enough. */
-function seenFrom(grid: SightGrid, cells: BorderCells, eye: Vec3, leastCosine: number): number[] {
+/** What a sensor can measure: distances, mm, and cosines of incidence and of the angle to where it looks. */
+interface SightLimits {
+  near: number;
+  far: number;
+  leastFacing: number;
+  leastAxial: number;
+}
+
+/** Those of the cells that a sensor at `eye` looking at `target` would meet first, square enough and within reach. */
+function seenFrom(grid: SightGrid, cells: BorderCells, eye: Vec3, target: Vec3, limits: SightLimits): number[] {
   const out: number[] = [];
+  const backwards = normalize3([eye[0] - target[0], eye[1] - target[1], eye[2] - target[2]]);
   for (let c = 0; c < cells.index.length; c++) {
     const m = cells.middles[c];
-    const back = normalize3([eye[0] - m[0], eye[1] - m[1], eye[2] - m[2]]);
-    if (dot3(back, cells.normals[c]) < leastCosine) continue;
+    const towards: Vec3 = [eye[0] - m[0], eye[1] - m[1], eye[2] - m[2]];
+    const distance = Math.hypot(...towards);
+    if (distance < limits.near || distance > limits.far) continue;
+    const back = normalize3(towards);
+    if (dot3(back, cells.normals[c]) < limits.leastFacing || dot3(back, backwards) < limits.leastAxial) continue;
     if (firstSolid(grid, eye, m) === cellAt(grid, ...m)) out.push(c);
   }
   return out;

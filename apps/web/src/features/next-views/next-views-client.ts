@@ -1,9 +1,15 @@
 import type { PieceView } from '@amber-knit/contracts';
-import type { NextView, NextViews } from '@amber-knit/core/next-views';
+import type { NextView, NextViews, ScannerReach } from '@amber-knit/core/next-views';
 import { cloudSource } from '../view/load-artifact';
 import { hasPlace } from '../view/piece-content';
-import { ghostScanner } from './ghost-scanner';
+import { drawnSegments, ghostScanner } from './ghost-scanner';
 import type { FromNextViews, ToNextViews } from './next-views.worker';
+
+/** The scanner that places are looked for with: what it reaches, and its angles of view, where they are known. */
+export interface Scanner {
+  reach: Pick<ScannerReach, 'distance'> & Partial<ScannerReach>;
+  view?: { horizontal: number; vertical: number };
+}
 
 /** What was found for a piece, and which of the places is shown. */
 export interface NextViewsState {
@@ -14,7 +20,7 @@ export interface NextViewsState {
   progress: number | null;
   failed: string | null;
   shown: number | null;
-  /** Points to draw: what the place shown would see, and the scanner there. */
+  /** Points to draw: what the place shown would see, outlined, and the scanner there. */
   points: Float32Array | null;
 }
 
@@ -24,6 +30,7 @@ const NOTHING: NextViewsState = { for: null, found: null, progress: null, failed
 class NextViewsClient {
   private state = NOTHING;
   private worker: Worker | null = null;
+  private scanner: Scanner | null = null;
   private readonly listeners = new Set<() => void>();
 
   readonly subscribe = (listener: () => void): (() => void) => {
@@ -33,8 +40,9 @@ class NextViewsClient {
 
   readonly current = (): NextViewsState => this.state;
 
-  look(piece: PieceView, distance: number): void {
+  look(piece: PieceView, scanner: Scanner): void {
     this.clear();
+    this.scanner = scanner;
     const worker = new Worker(new URL('./next-views.worker.ts', import.meta.url), { type: 'module' });
     this.worker = worker;
     this.change({ ...NOTHING, for: keyOf(piece), progress: 0 });
@@ -55,13 +63,13 @@ class NextViewsClient {
       source: cloudSource(s),
       pieceFromScan: s.placement.pieceFromScan,
     }));
-    worker.postMessage({ scans, distance } satisfies ToNextViews);
+    worker.postMessage({ scans, reach: scanner.reach } satisfies ToNextViews);
   }
 
   /** Shows one of the places in the view; null none. */
   show(at: number | null): void {
     const view = at === null ? undefined : this.state.found?.views[at];
-    this.change({ ...this.state, shown: view ? at : null, points: view ? pointsFor(view) : null });
+    this.change({ ...this.state, shown: view ? at : null, points: view ? pointsFor(view, this.scanner?.view) : null });
   }
 
   clear(): void {
@@ -83,11 +91,16 @@ class NextViewsClient {
 /** What an answer belongs to: a piece with its placements. */
 export const keyOf = (piece: PieceView): string => `${piece.id} ${piece.placements?.id ?? ''}`;
 
-function pointsFor(view: NextView): Float32Array {
-  const scanner = ghostScanner(view.eye, view.target);
-  const out = new Float32Array(view.sees.length + scanner.length);
-  out.set(view.sees);
-  out.set(scanner, view.sees.length);
+/** The outlines of what a place would show, a few points within them, and the scanner there. */
+function pointsFor(view: NextView, angles: Scanner['view']): Float32Array {
+  const within = view.sees.filter((_, i) => Math.floor(i / 3) % 4 === 0);
+  const parts = [drawnSegments(view.outline), within, ghostScanner(view.eye, view.target, angles)];
+  const out = new Float32Array(parts.reduce((n, p) => n + p.length, 0));
+  let at = 0;
+  for (const part of parts) {
+    out.set(part, at);
+    at += part.length;
+  }
   return out;
 }
 

@@ -1,20 +1,40 @@
 import { useEffect, useState, useSyncExternalStore } from 'react';
 import type { PieceView } from '@amber-knit/contracts';
+import { api } from '../../api/api';
 import { useAppDispatch } from '../../app/store';
 import { placeLookedAt } from '../../app/view-slice';
 import { Button, Notice, ProgressBar } from '../../shared/controls';
 import { NumberRow } from '../../shared/number-row';
 import { hasPlace } from '../view/piece-content';
 import { areaWords, setupWords, sideWords } from './next-view-words';
-import { keyOf, nextViewsClient } from './next-views-client';
+import { keyOf, nextViewsClient, type Scanner } from './next-views-client';
 
+/** Stands for a scanner that is not known. */
+const ANY = '';
 /** Where the scanner usually stands, mm. */
 const USUAL_DISTANCE = 350;
 
 /** Where to scan next: places from which a scanner would see most of what no scan has seen, drawn in the view. */
 export function NextViewsPanel({ piece }: { piece: PieceView }) {
   const dispatch = useAppDispatch();
-  const [distance, setDistance] = useState(USUAL_DISTANCE);
+  const { data: list } = api.useDevicesQuery();
+  const [chosen, setChosen] = useState<string | null>(null);
+  const [typed, setTyped] = useState<number | null>(null);
+  const devices = list?.devices ?? [];
+  const device = devices.find((d) => d.id === (chosen ?? piece.plan?.deviceId ?? devices[0]?.id));
+  const half = Math.max(0, ...piece.scanList.map((s) => Number(s.cloud.facts.diagonal) || 0)) / 2;
+  const distance = typed ?? (device ? Math.round((device.range.best + half) / 10) * 10 : USUAL_DISTANCE);
+  const scanner: Scanner = device
+    ? {
+        reach: {
+          distance,
+          near: device.range.near,
+          far: device.range.far,
+          fieldOfView: Math.min(device.fieldOfView.horizontal, device.fieldOfView.vertical),
+        },
+        view: device.fieldOfView,
+      }
+    : { reach: { distance } };
   const state = useSyncExternalStore(nextViewsClient.subscribe, nextViewsClient.current);
   const key = keyOf(piece);
   useEffect(() => {
@@ -76,6 +96,25 @@ export function NextViewsPanel({ piece }: { piece: PieceView }) {
       )}
       {failed && <Notice tone="error">{failed}</Notice>}
       {progress !== null && <ProgressBar value={progress} label="Looking round the piece" />}
+      <label className="grid grid-cols-[1fr_auto] items-center gap-2">
+        Scanner
+        <select
+          value={device?.id ?? ANY}
+          onChange={(e) => {
+            setChosen(e.target.value);
+            setTyped(null);
+          }}
+          title={device && `${device.range.near} to ${device.range.far} mm, best ${device.range.best} mm`}
+          className="max-w-44 rounded-lg border border-[var(--field)] bg-panel px-1 py-1"
+        >
+          {devices.map((d) => (
+            <option key={d.id} value={d.id}>
+              {d.name}
+            </option>
+          ))}
+          <option value={ANY}>Any other</option>
+        </select>
+      </label>
       <NumberRow
         title="Distance"
         help="From the scanner to the middle of the piece."
@@ -84,11 +123,11 @@ export function NextViewsPanel({ piece }: { piece: PieceView }) {
         min={50}
         max={5000}
         step={10}
-        onChange={setDistance}
+        onChange={setTyped}
       />
       <div className="mt-2 flex gap-1">
         {progress === null ? (
-          <Button onClick={() => nextViewsClient.look(piece, distance)}>{found ? 'Look again' : 'Find places'}</Button>
+          <Button onClick={() => nextViewsClient.look(piece, scanner)}>{found ? 'Look again' : 'Find places'}</Button>
         ) : (
           <Button onClick={() => nextViewsClient.clear()}>Stop</Button>
         )}

@@ -2,14 +2,14 @@ import { selectPoints, type Placement, type Scan } from '@amber-knit/core/geomet
 import { findNextViews, type NextViews } from '@amber-knit/core/next-views';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { loadCut, type CloudSource } from '../view/load-artifact';
+import type { Scanner } from './next-views-client';
 import { loadPoints } from '../view/load-points';
 
 // Looks for the places to scan from next, off the page's thread: it reads the scans and goes when it has answered.
 
 export interface ToNextViews {
   scans: { name: string; setup: string; source: CloudSource; pieceFromScan: number[] }[];
-  /** From the sensor to the piece's middle, mm. */
-  distance: number;
+  reach: Scanner['reach'];
 }
 
 export type FromNextViews = { progress: number } | { found: NextViews } | { failed: string };
@@ -19,7 +19,7 @@ const post = (m: FromNextViews): void => (self as unknown as Worker).postMessage
 /** Share of the work that reading takes. */
 const READING = 0.6;
 
-async function answer({ scans, distance }: ToNextViews): Promise<NextViews> {
+async function answer({ scans, reach }: ToNextViews): Promise<NextViews> {
   const placed: { scan: Scan; placement: Placement; setup: string }[] = [];
   for (const [i, { name, setup, source, pieceFromScan }] of scans.entries()) {
     const stop = new AbortController();
@@ -36,7 +36,7 @@ async function answer({ scans, distance }: ToNextViews): Promise<NextViews> {
     });
   }
   const ctx = createRunContext({ onProgress: (f) => post({ progress: READING + (1 - READING) * f }) });
-  return findNextViews(placed, { distance }, ctx);
+  return findNextViews(placed, reach, ctx);
 }
 
 function rowsOf(kept: { has(i: number): boolean }, positions: Float32Array): Uint32Array {
