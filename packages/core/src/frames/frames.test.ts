@@ -72,6 +72,8 @@ test('a drift of 2 mm and 1° along a round is spread until its ends meet', () =
   expect(drift(r.frames, truth)).toBeLessThan(0.15);
   expect(r.frames[0].scanFromSensor).toEqual(bad[0].scanFromSensor);
   expect(Math.max(...r.shifts)).toBeGreaterThan(1);
+  // Kept with the frames: what is drawn later as the drift along the way.
+  expect(judgeFrames(r.frames, createRunContext()).qualities.map((q) => q.drift)).toEqual(Array.from(r.shifts));
   expect(r.misfits).toEqual([]);
 }, 60_000);
 

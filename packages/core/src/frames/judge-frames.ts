@@ -16,6 +16,8 @@ export interface FrameQuality {
   valid: number;
   /** How far what it looks at moved across the view since the frame before, mm. */
   motion: number;
+  /** How far it was moved to undo the drift of tracking, mm; NaN if that was never done. */
+  drift: number;
 }
 
 export type FrameFault = 'misaligned' | 'blurred' | 'empty';
@@ -91,6 +93,7 @@ export function judgeFrames(frames: readonly DepthFrame[], ctx: RunContext): Jud
     sharpness: Number.isFinite(sharpness[i]) ? sharpness[i] / (around(sharpness, i) || 1) : NaN,
     valid: valid[i],
     motion: i === 0 ? 0 : distance(middles[i], middles[i - 1], poses[i], poses[i - 1]),
+    drift: frames[i].drift ?? NaN,
   }));
   const strayed = frames.length > 3 ? [sticksOut(residual), sticksOut(paint)] : [];
   const faults = qualities.map((q, i): FrameFault[] => [

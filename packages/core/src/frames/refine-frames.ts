@@ -108,7 +108,7 @@ export function refineFrames(
   const usual = medianOf(Array.from(residuals).filter((r) => r > 0));
   const misfits = frames.map((_, i) => i).filter((i) => !(residuals[i] <= MISFIT * usual));
   return {
-    frames: frames.map((f, i) => changedFrame(f, { scanFromSensor: pieceFromScan[i] })),
+    frames: frames.map((f, i) => changedFrame(f, { scanFromSensor: pieceFromScan[i], drift: shifts[i] })),
     shifts,
     turns,
     residuals,

@@ -21,11 +21,18 @@ export interface DepthFrame {
   depth: Float32Array;
   scanFromSensor: Mat4;
   color?: { camera: Intrinsics; image: ColorImage };
+  /** How far what it sees was moved to undo the drift of tracking, mm; absent if that was never done. */
+  drift?: number;
 }
 
-/** The same frame with another pose, another depth image, or both; what is kept is still unpacked only when asked for. */
-export function changedFrame(frame: DepthFrame, change: { scanFromSensor?: Mat4; depth?: Float32Array }): DepthFrame {
+/** The same frame with another pose, depth image or drift; what is kept is still unpacked only when asked for. */
+export function changedFrame(
+  frame: DepthFrame,
+  change: Partial<Pick<DepthFrame, 'scanFromSensor' | 'depth' | 'drift'>>,
+): DepthFrame {
+  const drift = change.drift ?? frame.drift;
   return {
+    ...(drift === undefined ? {} : { drift }),
     name: frame.name,
     camera: frame.camera,
     scanFromSensor: change.scanFromSensor ?? frame.scanFromSensor,

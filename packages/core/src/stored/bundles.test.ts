@@ -40,10 +40,18 @@ describe('bundles', () => {
     const camera = { width: 4, height: 2, fx: 3, fy: 3, cx: 1.5, cy: 0.5 };
     const image = { width: 4, height: 2, data: Uint8Array.from({ length: 24 }, (_, i) => 9 * i) };
     const depth = Float32Array.from([0, 100, 200, 300, 0, 0, 350.123, 1]);
-    const frame = { name: 'a', camera, depth, scanFromSensor: new Float64Array(16), color: { camera, image } };
+    const frame = {
+      name: 'a',
+      camera,
+      depth,
+      scanFromSensor: new Float64Array(16),
+      color: { camera, image },
+      drift: 0.4,
+    };
     const [back] = decodeFrames(encodeFrames([frame], plain));
     expect(back.depth[6]).toBeCloseTo(350.123, 1);
     expect(back.depth[0]).toBe(0);
+    expect(back.drift).toBe(0.4);
     expect(Array.from(back.color!.image.data)).toEqual(Array.from(image.data));
     const short = { ...frame, color: { camera, image: { ...image, data: image.data.subarray(3) } } };
     if (plain) expect(() => decodeFrames(encodeFrames([short], true))[0].color).toThrow(/not as large/);

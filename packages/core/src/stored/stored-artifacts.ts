@@ -169,6 +169,7 @@ interface FrameMeta {
   unit: number;
   scanFromSensor: number[];
   color?: Intrinsics;
+  drift?: number;
 }
 
 /**
@@ -203,6 +204,7 @@ export function encodeFrames(frames: DepthFrame[], plain = false): Uint8Array {
       unit,
       scanFromSensor: Array.from(f.scanFromSensor),
       color: f.color?.camera,
+      drift: f.drift,
     });
   });
   return encodeBundle('frames', { frames: meta }, tables);
@@ -230,6 +232,7 @@ class StoredFrame implements DepthFrame {
   readonly name: string;
   readonly camera: Intrinsics;
   readonly scanFromSensor: Float64Array;
+  readonly drift?: number;
   private unpackedDepth?: Float32Array;
   private unpackedColor?: DepthFrame['color'];
 
@@ -242,6 +245,7 @@ class StoredFrame implements DepthFrame {
     this.name = meta.name;
     this.camera = meta.camera;
     this.scanFromSensor = Float64Array.from(meta.scanFromSensor);
+    if (meta.drift !== undefined) this.drift = meta.drift;
   }
 
   get depth(): Float32Array {

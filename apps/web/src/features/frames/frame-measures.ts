@@ -19,7 +19,13 @@ export const FRAME_MEASURES: readonly FrameMeasure[] = [
   { key: 'sharpness', title: 'Sharpness', text: (v) => `${percent(v)} of usual`, highIsBad: false },
   { key: 'valid', title: 'Measured pixels', text: percent, highIsBad: false },
   { key: 'motion', title: 'Movement since the frame before', text: mm, highIsBad: true },
+  { key: 'drift', title: 'Moved to undo drift', text: mm, highIsBad: true },
 ];
+
+/** Those measures that say something of any frame. */
+export function knownMeasures(qualities: readonly (FrameQuality | undefined)[]): readonly FrameMeasure[] {
+  return FRAME_MEASURES.filter((m) => qualities.some((q) => Number.isFinite(q?.[m.key])));
+}
 
 /** The frames from worst to best by a measure; those without a value come last. */
 export function worstFirst(

@@ -2,7 +2,7 @@ import { useCallback, useState, useSyncExternalStore } from 'react';
 import { Pause, Play, SkipForward, X } from 'lucide-react';
 import { Button, Notice, ProgressBar } from '../../shared/controls';
 import { FilmStrip } from './film-strip';
-import { FRAME_MEASURES, worstFirst } from './frame-measures';
+import { FRAME_MEASURES, knownMeasures, worstFirst } from './frame-measures';
 import { framesClient } from './frames-client';
 import { QualityCurve } from './quality-curve';
 
@@ -16,7 +16,8 @@ export function FramesView() {
   const [jumped, setJumped] = useState(0);
   const look = useCallback((i: number) => framesClient.look(i), []);
   const select = useCallback((r: readonly [number, number] | null) => framesClient.select(r), []);
-  const measure = FRAME_MEASURES.find((m) => m.key === key)!;
+  const measures = judging === null ? knownMeasures(frames.map((f) => f.quality)) : FRAME_MEASURES;
+  const measure = measures.find((m) => m.key === key) ?? FRAME_MEASURES[0];
   const inRange = range ? frames.map((_, i) => i).filter((i) => i >= range[0] && i <= range[1]) : [];
   const quality = frames[at]?.quality;
   const value = quality ? quality[measure.key] : NaN;
@@ -36,14 +37,14 @@ export function FramesView() {
         </Button>
         <select
           aria-label="Measure of the frames"
-          value={key}
+          value={measure.key}
           onChange={(e) => {
             setKey(e.target.value);
             setJumped(0);
           }}
           className="rounded-lg border border-[var(--field)] bg-panel px-2 py-1"
         >
-          {FRAME_MEASURES.map((m) => (
+          {measures.map((m) => (
             <option key={m.key} value={m.key}>
               {m.title}
             </option>
