@@ -1,3 +1,4 @@
+import { chainingTrial } from './chaining-trial.js';
 import { driftTrial } from './drift-trial.js';
 import { flatTrial, lidarTrial, manyTrial, overlapTrial, report } from './hard-views.js';
 import { intruderTrial } from './intruder-trial.js';
@@ -36,6 +37,7 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
   strays: { run: strayTrial },
   'turn-over': { takes: '[seeds]', run: (t) => turnOverTrial(t.count ?? 10) },
   intruders: { takes: '[seeds]', run: (t) => intruderTrial(t.count ?? 3) },
+  chaining: { takes: '[seeds]', run: (t) => chainingTrial(t.count ?? 3) },
   drift: { takes: '[frames]', run: (t) => driftTrial(t.count ?? 36) },
   misaligned: { takes: '[seeds]', run: (t) => misalignedTrial(t.count ?? 3) },
   registration: { takes: '[objects] [SEED,SEED,…] [views] [--log]', run: registration },

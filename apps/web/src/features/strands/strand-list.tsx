@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useCallback, useRef, useState } from 'react';
 import type { PieceView } from '@amber-knit/contracts';
 import { api } from '../../api/api';
 import { ChosenStrands } from './chosen-strands';
@@ -21,8 +21,13 @@ export function StrandList({ piece }: { piece: PieceView }) {
   const shown = orderedStrands(piece.scanList, many ? order : 'arrival', many ? words : '');
   const chosen = piece.scanList.filter((s) => chosenIds.includes(s.id));
   const card = piece.scanList.find((s) => s.id === open);
-  const toggle = (id: string): void =>
-    setChosen(chosenIds.includes(id) ? chosenIds.filter((x) => x !== id) : [...chosenIds, id]);
+  const toggle = useCallback(
+    (id: string) => setChosen((ids) => (ids.includes(id) ? ids.filter((x) => x !== id) : [...ids, id])),
+    [],
+  );
+  const latest = useRef(chosenIds);
+  latest.current = chosenIds;
+  const draggedWith = useCallback((id: string) => (latest.current.includes(id) ? latest.current : [id]), []);
   const drop = (data: string, setup: string): void => {
     setOver(null);
     const scans = JSON.parse(data || '[]') as string[];
@@ -95,9 +100,9 @@ export function StrandList({ piece }: { piece: PieceView }) {
                     pieceId={piece.id}
                     scan={s}
                     chosen={chosenIds.includes(s.id)}
-                    dragged={chosenIds.includes(s.id) ? chosenIds : [s.id]}
-                    onChoose={() => toggle(s.id)}
-                    onOpen={() => setOpen(s.id)}
+                    draggedWith={draggedWith}
+                    onChoose={toggle}
+                    onOpen={setOpen}
                   />
                 ))}
             </ul>

@@ -1,3 +1,4 @@
+import { memo } from 'react';
 import { Ban, Eye, EyeOff, Focus, Lock } from 'lucide-react';
 import type { ScanView } from '@amber-knit/contracts';
 import { api } from '../../api/api';
@@ -12,12 +13,15 @@ export const STRANDS_DRAGGED = 'application/x-strands';
 
 const ICON = 'border-0 bg-transparent p-0.5 text-muted hover:text-ink';
 
-/** One scan of the list: state, name, points; taken out, alone, hidden. Its name opens its card. */
-export function StrandRow({
+/**
+ * One scan of the list: state, name, points; taken out, alone, hidden. Its name opens its card. Drawn anew only when
+ * something of its own changes: there may be hundreds.
+ */
+export const StrandRow = memo(function StrandRow({
   pieceId,
   scan,
   chosen,
-  dragged,
+  draggedWith,
   onChoose,
   onOpen,
 }: {
@@ -25,19 +29,21 @@ export function StrandRow({
   scan: ScanView;
   chosen: boolean;
   /** The scans that go along when this one is dragged. */
-  dragged: readonly string[];
-  onChoose: () => void;
-  onOpen: () => void;
+  draggedWith: (id: string) => readonly string[];
+  onChoose: (id: string) => void;
+  onOpen: (id: string) => void;
 }) {
-  const { hidden, isolated } = useAppSelector((s) => s.view);
+  const isolated = useAppSelector((s) => s.view.isolated === scan.id);
+  const off = useAppSelector(({ view }) =>
+    view.isolated ? view.isolated !== scan.id : view.hidden.includes(scan.id),
+  );
   const dispatch = useAppDispatch();
   const [run] = api.useRunOperationMutation();
   const excluded = scan.placement.state === 'excluded';
-  const off = isolated ? isolated !== scan.id : hidden.includes(scan.id);
   return (
     <li
       draggable
-      onDragStart={(e) => e.dataTransfer.setData(STRANDS_DRAGGED, JSON.stringify(dragged))}
+      onDragStart={(e) => e.dataTransfer.setData(STRANDS_DRAGGED, JSON.stringify(draggedWith(scan.id)))}
       className={`group flex items-center gap-1.5 px-3 py-1.5 hover:bg-sunk ${chosen ? 'bg-teal-soft' : ''} ${off ? 'opacity-60' : ''}`}
     >
       <label className="relative block h-[17px] w-[17px] shrink-0 cursor-pointer" title="Choose">
@@ -45,7 +51,7 @@ export function StrandRow({
           type="checkbox"
           aria-label={`Choose ${scan.name}`}
           checked={chosen}
-          onChange={onChoose}
+          onChange={() => onChoose(scan.id)}
           className="peer absolute inset-0 m-0 h-full w-full opacity-0 accent-[var(--amber)] checked:opacity-100 focus-visible:opacity-100 group-hover:opacity-100"
         />
         <span className="block peer-checked:invisible peer-focus-visible:invisible group-hover:invisible">
@@ -54,7 +60,7 @@ export function StrandRow({
       </label>
       <button
         type="button"
-        onClick={onOpen}
+        onClick={() => onOpen(scan.id)}
         aria-label={`Card of ${scan.name}`}
         title={scan.note ? `${scan.name}: ${scan.note}` : 'Opens its card: name, setup, colour, note'}
         className="min-w-0 flex-1 border-0 bg-transparent p-0 text-left text-ink"
@@ -83,7 +89,7 @@ export function StrandRow({
         type="button"
         className={ICON}
         aria-label={`Show only ${scan.name}`}
-        aria-pressed={isolated === scan.id}
+        aria-pressed={isolated}
         title="Show only this"
         onClick={() => dispatch(scanIsolated(scan.id))}
       >
@@ -100,4 +106,4 @@ export function StrandRow({
       </button>
     </li>
   );
-}
+});

@@ -86,8 +86,7 @@ export class CloudLayer {
   }
 
   applyLook({ color }: ViewLook): void {
-    const { min, max } = this.box();
-    const heights = color === 'height' && min.z < max.z ? ([min.z, max.z] as const) : undefined;
+    const heights = color === 'height' ? this.heights() : undefined;
     for (const cloud of this.clouds.values()) {
       for (const child of cloud.group.children) {
         const points = child as THREE.Points;
@@ -107,6 +106,11 @@ export class CloudLayer {
         material.color.set(useTrue ? '#ffffff' : color === 'shape' ? '#8d8471' : cloud.color);
       }
     }
+  }
+
+  private heights(): readonly [number, number] | undefined {
+    const { min, max } = this.box();
+    return min.z < max.z ? [min.z, max.z] : undefined;
   }
 
   /** Points of the visible scans that have arrived; while a cut scan arrives, about so many. */
