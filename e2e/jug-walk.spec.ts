@@ -53,14 +53,22 @@ test('the jug from scans to a valid GLB', async ({ page }) => {
   await expect(divider).toHaveAttribute('aria-valuenow', '50');
   const view = (await canvas(page).boundingBox())!;
   const clip = { x: view.x + view.width / 2 - 160, y: view.y + view.height / 2 - 100, width: 120, height: 200 };
-  const look = async (key: string): Promise<Buffer> => {
-    await divider.press(key);
+  const picture = async (): Promise<Buffer> => {
     await page.waitForTimeout(1500);
     return page.screenshot({ clip });
+  };
+  const look = async (key: string): Promise<Buffer> => {
+    await divider.press(key);
+    return picture();
   };
   expect((await look('Home')).equals(await look('End'))).toBe(false);
   await divider.press('Escape');
   await expect(divider).toBeHidden();
+  // Edges are shaded as long as it is wished.
+  const shaded = await picture();
+  await page.getByRole('button', { name: 'Edges', pressed: true }).click();
+  expect((await picture()).equals(shaded)).toBe(false);
+  await page.getByRole('button', { name: 'Edges', pressed: false }).click();
   // A locked scan stays; that itself changes nothing else.
   await page.getByLabel('Choose Handle side').check();
   await page.getByRole('button', { name: 'Lock', exact: true }).click();

@@ -21,6 +21,8 @@ export interface ViewSettings {
   color: ColorMode;
   lit: boolean;
   wireframe: boolean;
+  /** Shades the edges of what points show, so that shape is to be seen. */
+  edges: boolean;
   section: Section | null;
   tool: Tool;
   hidden: string[];
@@ -51,6 +53,7 @@ const initialState: ViewSettings = {
   color: 'true',
   lit: true,
   wireframe: false,
+  edges: true,
   section: null,
   tool: 'turn',
   hidden: [],
@@ -67,6 +70,7 @@ const slice = createSlice({
     colorChosen: (s, a: PayloadAction<ColorMode>) => void (s.color = a.payload),
     litToggled: (s) => void (s.lit = !s.lit),
     wireframeToggled: (s) => void (s.wireframe = !s.wireframe),
+    edgesToggled: (s) => void (s.edges = !s.edges),
     sectionSet: (s, a: PayloadAction<Section | null>) => void (s.section = a.payload),
     toolChosen: (s, a: PayloadAction<Tool>) => void (s.tool = a.payload),
     scanHidden: (s, a: PayloadAction<string>) => {
@@ -86,6 +90,7 @@ export const {
   colorChosen,
   litToggled,
   wireframeToggled,
+  edgesToggled,
   sectionSet,
   toolChosen,
   scanHidden,

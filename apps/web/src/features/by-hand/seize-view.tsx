@@ -68,7 +68,7 @@ export function SeizeView({ piece }: { piece: PieceView }) {
   useEffect(() => {
     const e = new ViewEngine(canvas.current!);
     engine.current = e;
-    e.setLook({ color: 'scan', lit: true, wireframe: false });
+    e.setLook({ color: 'scan', lit: true, wireframe: false, edges: true });
     return () => {
       engine.current = null;
       e.dispose();

@@ -17,7 +17,7 @@ export class SurfaceLayer {
   readonly group = new THREE.Group();
   private surface?: LoadedSurface;
   private loading?: { artifactId: string; abort: AbortController };
-  private look: ViewLook = { color: 'true', lit: true, wireframe: false };
+  private look: ViewLook = { color: 'true', lit: true, wireframe: false, edges: true };
 
   /** @param onShown called whenever a surface takes the place of the points */
   constructor(

@@ -25,6 +25,8 @@ export interface ViewLook {
   color: ColorMode;
   lit: boolean;
   wireframe: boolean;
+  /** Shades the edges of what points show. */
+  edges: boolean;
 }
 
 /** What lies under the pointer. */

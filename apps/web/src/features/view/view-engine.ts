@@ -4,6 +4,7 @@ import type { BitSet } from '@amber-knit/core/geometry';
 import type { ScreenView } from '@amber-knit/core/selection';
 import { ContentLayers } from './content-layers';
 import { pointsApart, type OwnPoints } from './points-apart';
+import { EdgeShading } from './edge-shading';
 import { isSoftwareRendering } from './graphics';
 import { PacedDrawing } from '../../shared/paced-drawing';
 import { PointBudget } from './point-budget';
@@ -70,8 +71,9 @@ export class ViewEngine {
   /** Another state of the piece, shown in the left part of the view, and how large that part is. */
   private beside: ContentLayers | undefined;
   private split = 0.5;
-  private look: ViewLook = { color: 'true', lit: true, wireframe: false };
+  private look: ViewLook = { color: 'true', lit: true, wireframe: false, edges: true };
   private readonly drawing: PacedDrawing;
+  private readonly edges = new EdgeShading(isSoftwareRendering() ? 0 : 4);
   private readonly budget = new PointBudget(isSoftwareRendering());
   private drawn = 0;
   private apart: THREE.Points | undefined;
@@ -111,6 +113,7 @@ export class ViewEngine {
     this.drawing.dispose();
     this.resize.disconnect();
     this.apart?.geometry.dispose();
+    this.edges.dispose();
     this.beside?.dispose();
     this.shown.dispose();
     this.controls.dispose();
@@ -131,18 +134,24 @@ export class ViewEngine {
     const points = this.budget.points(!rested);
     const besides = this.beside?.clouds.limit(points / 2) ?? 0;
     this.drawn = besides + this.clouds.limit(points - besides);
-    this.paintScene();
+    const edges = this.look.edges && !this.surface.visible;
+    // Without a graphics card a moving view has no time for them.
+    const later = edges && !rested && isSoftwareRendering();
+    this.paintScene(edges && !later);
     this.paintLens();
     this.count();
     this.onPainted?.();
-    if (rested || this.drawn >= this.clouds.held + (this.beside?.clouds.held ?? 0)) return;
+    const all = this.drawn >= this.clouds.held + (this.beside?.clouds.held ?? 0);
+    if (rested || (all && !later)) return;
     this.resting = window.setTimeout(() => this.drawing.request(), REST_MS);
   }
 
   /** The piece; or what it is compared with to the left of the divider, and the piece to the right of it. */
-  private paintScene(): void {
+  private paintScene(withEdges: boolean): void {
     const { renderer, beside, shown } = this;
-    if (!beside) return renderer.render(this.scene, this.camera);
+    const render = (): void =>
+      withEdges ? this.edges.render(renderer, this.scene, this.camera) : renderer.render(this.scene, this.camera);
+    if (!beside) return render();
     const { clientWidth: width, clientHeight: height } = this.canvas;
     const middle = Math.round(this.split * width);
     renderer.setScissorTest(true);
@@ -150,7 +159,7 @@ export class ViewEngine {
       renderer.setScissor(left ? 0 : middle, 0, left ? middle : width - middle, height);
       beside.group.visible = left;
       shown.group.visible = !left;
-      renderer.render(this.scene, this.camera);
+      render();
     }
     renderer.setScissorTest(false);
   }

@@ -3,6 +3,7 @@ import { ChevronDown, Ruler, SquareSplitHorizontal } from 'lucide-react';
 import { useAppDispatch, useAppSelector } from '../../app/store';
 import {
   colorChosen,
+  edgesToggled,
   litToggled,
   sectionSet,
   toolChosen,
@@ -61,6 +62,16 @@ export function ViewToolbar({ onFit, hasSurface }: { onFit: (v?: StandardView) =
             Wireframe
           </Button>
         </>
+      )}
+      {!hasSurface && (
+        <Button
+          aria-pressed={view.edges}
+          className={view.edges ? 'border-teal! bg-teal-soft!' : ''}
+          title="Shades edges, so that the shape of points is to be seen"
+          onClick={() => dispatch(edgesToggled())}
+        >
+          Edges
+        </Button>
       )}
       <Button
         aria-pressed={view.tool === 'measure'}

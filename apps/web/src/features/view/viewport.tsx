@@ -89,9 +89,10 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
     firstLayout.current = layoutKey;
     engine.current?.fit();
   }, [layoutKey]);
+  const { color, lit, wireframe, edges } = settings;
   useEffect(() => {
-    engine.current?.setLook({ color: settings.color, lit: settings.lit, wireframe: settings.wireframe });
-  }, [settings.color, settings.lit, settings.wireframe]);
+    engine.current?.setLook({ color, lit, wireframe, edges });
+  }, [color, lit, wireframe, edges]);
   const compared = useCompared(piece, stage);
   const [split, setSplit] = useState(0.5);
   useEffect(() => {
