@@ -66,6 +66,61 @@ export function relativeDensity(cloud: PointCloud, spacing: number, ctx: RunCont
   return Float32Array.from(counts, (c) => (c < 2 ? 0 : c / median));
 }
 
+/** Neighbours are looked for within so many spacings when a point's own surroundings are measured. */
+const AROUND = 4;
+const MOST_AROUND = 64;
+/** A plane through fewer neighbours says little. */
+const LEAST_AROUND = 5;
+
+/** Distance from each point to the nearest other one, mm; NaN where there is none within four spacings. O(n · neighbours). */
+export function localSpacing(cloud: PointCloud, spacing: number, ctx: RunContext): Float32Array {
+  return overSurroundings(cloud, spacing, ctx, (_, near, squared, found) => {
+    let least = Infinity;
+    for (let k = 0; k < found; k++) if (squared[k] > 0 && squared[k] < least) least = squared[k];
+    return found > 1 && least < Infinity ? Math.sqrt(least) : NaN;
+  });
+}
+
+/**
+ * How far each point lies off the surface that its neighbours within four spacings make, along its normal, mm; NaN where
+ * there are too few, and for all without normals. On a curved surface it counts about an eighth of the square of the
+ * radius over that of curvature as well. O(n · neighbours).
+ */
+export function localNoise(cloud: PointCloud, spacing: number, ctx: RunContext): Float32Array {
+  const { positions: p, normals: n } = cloud;
+  if (!n) return new Float32Array(p.length / 3).fill(NaN);
+  return overSurroundings(cloud, spacing, ctx, (i, near, _, found) => {
+    if (found < LEAST_AROUND + 1) return NaN;
+    let off = 0;
+    for (let k = 0; k < found; k++) {
+      const j = 3 * near[k];
+      off += n[i] * (p[j] - p[i]) + n[i + 1] * (p[j + 1] - p[i + 1]) + n[i + 2] * (p[j + 2] - p[i + 2]);
+    }
+    // The point itself is among those found, and adds nothing.
+    return Math.abs(off / (found - 1));
+  });
+}
+
+/** A value for each point from its neighbours; `first` is the index of its x, `squared` holds their squared distances. */
+function overSurroundings(
+  { positions: p }: PointCloud,
+  spacing: number,
+  ctx: RunContext,
+  value: (first: number, near: Uint32Array, squared: Float32Array, found: number) => number,
+): Float32Array {
+  const reach = AROUND * spacing;
+  const grid = new PointGrid(p, reach / 2);
+  const near = new Uint32Array(MOST_AROUND);
+  const squared = new Float32Array(MOST_AROUND);
+  const out = new Float32Array(p.length / 3);
+  for (let s = 0; s < out.length; s++) {
+    if ((s & 8191) === 0) ctx.checkpoint(s / out.length);
+    const i = 3 * grid.order[s];
+    out[grid.order[s]] = value(i, near, squared, grid.within(p[i], p[i + 1], p[i + 2], reach, near, squared));
+  }
+  return out;
+}
+
 /**
  * Cosine between a point's normal and the direction it is best seen from: 1 is seen squarely, 0 along the surface.
  * All 1 without normals or viewpoints. O(n · viewpoints).

@@ -1,7 +1,7 @@
 import { PerspectiveCamera, Vector3 } from 'three';
 import { BitSet } from '../geometry/index.js';
 import { fromAxisAngle, fromTranslation, identity, multiply, transformPoint, type Vec3 } from '../math/index.js';
-import { createRandom } from '../math/random.js';
+import { createRandom, gaussian } from '../math/random.js';
 import { createRunContext } from '../runtime/index.js';
 import {
   growSelection,
@@ -276,6 +276,35 @@ test('measures tell lonely, grazing, loose and far points; what is cut away has 
   expect(distance[8060]).toBeCloseTo(200, 0);
   for (const m of [density, angle, piece, distance]) expect(m[8061]).toBeNaN();
   expect(measurePoints(cloud, [], 'angle', ctx)[0]).toBeNaN();
+});
+
+test('spacing, noise and brightness are measured at every point', () => {
+  const random = createRandom(4);
+  const [side, pitch, sigma] = [80, 0.5, 0.05];
+  const positions = new Float32Array(3 * side * side);
+  for (let i = 0; i < side * side; i++)
+    positions.set([pitch * (i % side), pitch * Math.floor(i / side), sigma * gaussian(random)], 3 * i);
+  const cloud: SelectableCloud = {
+    positions,
+    normals: positions.map((_, j) => (j % 3 === 2 ? 1 : 0)),
+    colors: Uint8Array.from({ length: positions.length }, (_, j) => (j < 3 ? [255, 0, 0][j] : 255)),
+    present: BitSet.full(side * side),
+    viewFromScan: identity(),
+    spacing: pitch,
+  };
+  const ctx = createRunContext();
+  const median = (m: Parameters<typeof measurePoints>[2]): number =>
+    measurePoints(cloud, [], m, ctx).sort()[(side * side) >> 1];
+  expect(median('spacing') / pitch).toBeGreaterThan(1);
+  expect(median('spacing') / pitch).toBeLessThan(1.02);
+  // Median of a half-normal value; about fifty neighbours add a hundredth.
+  expect(median('noise')).toBeGreaterThan(0.95 * 0.6745 * sigma);
+  expect(median('noise')).toBeLessThan(1.07 * 0.6745 * sigma);
+  const light = measurePoints(cloud, [], 'brightness', ctx);
+  expect(light[0]).toBeCloseTo(21.26, 2);
+  expect(light[1]).toBeCloseTo(100, 4);
+  const bare = { ...cloud, colors: undefined, normals: undefined };
+  for (const m of ['noise', 'brightness'] as const) expect(measurePoints(bare, [], m, ctx)[7]).toBeNaN();
 });
 
 test('residuals are the distances between surfaces, not between points; what one scan alone saw has none', () => {

@@ -35,6 +35,27 @@ const MEASURES: Record<Measure, { title: string; help: string; unit: string; low
     low: false,
     start: Infinity,
   },
+  spacing: {
+    title: 'Local spacing',
+    help: 'Distance to the nearest other point: wide where the scanner stood far off or to the side.',
+    unit: 'mm',
+    low: false,
+    start: Infinity,
+  },
+  noise: {
+    title: 'Local noise',
+    help: 'Distance of a point from the surface that its neighbours make.',
+    unit: 'mm',
+    low: false,
+    start: Infinity,
+  },
+  brightness: {
+    title: 'Brightness',
+    help: 'Lightness of the colour, or of the returned light: very dark and very bright points are measured badly.',
+    unit: '%',
+    low: true,
+    start: 3,
+  },
   residual: {
     title: 'Off the other scans',
     help: 'Distance from the surface of the other scans, where they have seen the same place.',

@@ -8,7 +8,16 @@ export function spreadOf(measure: Measure, values: Float32Array[], present: BitS
   const known = Float32Array.from(values.flatMap((v) => [...sampleOf(v)])).sort();
   const at = (share: number): number => known[Math.min(known.length - 1, Math.floor(share * known.length))] ?? 0;
   const most = known[known.length - 1] ?? 0;
-  const tops = { piece: 100, angle: 90, density: Math.min(most, 2), distance: most, residual: 2 * at(0.95) };
+  const tops = {
+    piece: 100,
+    angle: 90,
+    density: Math.min(most, 2),
+    distance: most,
+    residual: 2 * at(0.95),
+    spacing: 2 * at(0.95),
+    noise: 2 * at(0.95),
+    brightness: 100,
+  };
   const top = tops[measure];
   const counts = new Array<number>(BARS).fill(0);
   let unknown = 0;

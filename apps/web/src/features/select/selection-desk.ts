@@ -125,7 +125,7 @@ export class SelectionDesk {
   measure(measure: Measure, onProgress: (fraction: number) => void): MeasureSpread {
     const shown = this.scans.filter((s) => s.visible);
     const ctx = createRunContext({ onProgress });
-    if (measure === 'angle' || measure === 'residual') shown.forEach((s) => this.makeNormals(s));
+    if (measure === 'angle' || measure === 'residual' || measure === 'noise') shown.forEach((s) => this.makeNormals(s));
     const clouds = shown.map((s) => this.presentCloud(s));
     const values =
       measure === 'residual'
