@@ -36,7 +36,11 @@ module.exports = {
     only('contracts', '^packages/contracts/', ['^packages/(operations|device-protocol|planning|core)/']),
     only('demo', '^demo/', ['^packages/core/']),
     only('server', '^apps/server/', ['^packages/', '^demo/']),
-    only('web', '^apps/web/', ['^packages/(contracts|core|device-protocol|planning)/']),
+    only('web', '^apps/web/', [
+      '^packages/(contracts|core|device-protocol|planning)/',
+      // Shown beforehand, in a worker: all others run on the server.
+      '^packages/operations/src/taking-away\\.ts$',
+    ]),
     only('devices', '^apps/devices/', ['^packages/(core|device-protocol)/', '^demo/']),
     only('cli', '^apps/cli/', ['^packages/']),
     {

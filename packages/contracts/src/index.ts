@@ -20,6 +20,8 @@ export interface OperationView {
   help: string;
   /** Asked for in a way of its own, not by a form. */
   byHand: boolean;
+  /** Only leaves out points: what would go can be marked beforehand. */
+  takesAway: boolean;
   /** Nothing looks different after it. */
   movesNothing: boolean;
   needs: ArtifactKind[];

@@ -34,6 +34,7 @@ export const cleanStrays = defineOperation({
   id: 'clean.strays',
   version: 2,
   stage: 'clean',
+  takesAway: true,
   title: 'Remove stray points',
   help: 'Drops points that stand alone, flying pixels at edges, and small loose pieces.',
   needs: ['scans'],

@@ -32,6 +32,7 @@ export const cleanSupport = defineOperation({
   id: 'clean.support',
   version: 3,
   stage: 'clean',
+  takesAway: true,
   title: 'Remove the support',
   help: 'Finds the table or floor under the object in each scan and removes it with the thin rim above it. What is lost at the foot is covered by another setup.',
   needs: ['scans'],

@@ -73,6 +73,8 @@ export interface Operation<
   help: string;
   /** The interface asks for its parameters in a way of its own, not by a form. */
   byHand?: boolean;
+  /** Leaves out points of scans and changes nothing else: what would go can be shown beforehand. */
+  takesAway?: boolean;
   /** Gives placements in which no scan has moved: what was made from those before stays up to date. */
   movesNothing?: boolean;
   needs: readonly In[];

@@ -11,8 +11,13 @@ import {
   runOperation,
   STAGES,
 } from './index.js';
+import { TAKING_AWAY } from './taking-away.js';
 
 const here = new URL('.', import.meta.url).pathname;
+
+test('what only takes points away can be shown beforehand, and nothing else', () => {
+  expect(TAKING_AWAY).toEqual(OPERATIONS.filter((o) => o.takesAway));
+});
 
 test('the catalogue lists every operation file, with unique ids in working order', () => {
   const files = readdirSync(here).filter((f) =>

@@ -204,6 +204,7 @@ export class PiecesController {
       title: o.title,
       help: o.help,
       byHand: o.byHand ?? false,
+      takesAway: o.takesAway ?? false,
       movesNothing: o.movesNothing ?? false,
       needs: [...o.needs],
       gives: [...o.gives],

@@ -14,11 +14,14 @@ export function OperationForm({
   operation,
   main,
   busy,
+  onPreview,
 }: {
   pieceId: string;
   operation: OperationView;
   main: boolean;
   busy: boolean;
+  /** Shows what it would do, without doing it. */
+  onPreview?: (params: Record<string, unknown>) => void;
 }) {
   const { data: suggested } = api.useSuggestionsQuery({ pieceId, operationId: operation.id });
   const [run, { error, isLoading }] = api.useRunOperationMutation();
@@ -33,13 +36,9 @@ export function OperationForm({
     });
   }, [suggested, operation, reset]);
 
-  const submit = handleSubmit((values) =>
-    run({
-      pieceId,
-      operationId: operation.id,
-      params: Object.fromEntries(operation.fields.map((f) => [f.name, fromInput(f, values[f.name])])),
-    }),
-  );
+  const paramsFrom = (values: Values): Record<string, unknown> =>
+    Object.fromEntries(operation.fields.map((f) => [f.name, fromInput(f, values[f.name])]));
+  const submit = handleSubmit((values) => run({ pieceId, operationId: operation.id, params: paramsFrom(values) }));
   return (
     <section className="border-b border-line py-3 last:border-b-0">
       <h3 className="m-0">
@@ -75,6 +74,14 @@ export function OperationForm({
             ),
           )}
           {error && <Notice tone="error">{problemText(error)}</Notice>}
+          {onPreview && (
+            <Button
+              title="Selects the points that would go; nothing is changed"
+              onClick={() => void handleSubmit((values) => onPreview(paramsFrom(values)))()}
+            >
+              Mark what would go
+            </Button>
+          )}
           <Button tone={main ? 'go' : 'plain'} type="submit" disabled={busy || isLoading} className="mt-1">
             {operation.title}
           </Button>

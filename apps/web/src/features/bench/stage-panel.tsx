@@ -13,6 +13,7 @@ import { DoubtPanel } from '../register/doubt-panel';
 import { HoldPanel } from '../register/hold-panel';
 import { FitPanel } from '../select/fit-panel';
 import { NextViewsPanel } from '../next-views/next-views-panel';
+import { selectionClient } from '../select/selection-client';
 import { SelectPanel } from '../select/select-panel';
 import { BeforeButton } from './before-button';
 import { OperationForm } from './operation-form';
@@ -80,7 +81,14 @@ export function StagePanel({
         return lack ? (
           i === 0 && <Notice key={o.id}>{lack}</Notice>
         ) : (
-          <OperationForm key={o.id} pieceId={piece.id} operation={o} main={i === 0} busy={open.length > 0} />
+          <OperationForm
+            key={o.id}
+            pieceId={piece.id}
+            operation={o}
+            main={i === 0}
+            busy={open.length > 0}
+            onPreview={o.takesAway ? (params) => selectionClient.preview(o.id, params) : undefined}
+          />
         );
       })}
     </aside>

@@ -28,7 +28,7 @@ const REACH = 8;
  * @param standing what is selected now: some selectors change it
  */
 export function choosePoints(
-  selector: Exclude<Selector, { kind: 'measure' | 'named' }>,
+  selector: Exclude<Selector, { kind: 'measure' | 'named' | 'found' }>,
   clouds: SelectableCloud[],
   standing: BitSet[],
 ): BitSet[] | string {

@@ -134,6 +134,12 @@ export class SelectionClient {
     this.post({ type: 'select', selector, join, slab: everywhere ? null : this.slab });
   }
 
+  /** Selects what an operation would leave out of the scans that are shown. */
+  preview(operationId: string, params: object): void {
+    this.set({ said: null });
+    this.post({ type: 'preview', operationId, params });
+  }
+
   /** @returns true if there was a selection to take back (or to bring back) */
   step(direction: 'undo' | 'redo'): boolean {
     if (!(direction === 'undo' ? this.state.canUndo : this.state.canRedo)) return false;

@@ -14,6 +14,7 @@ import {
 import type { ScanSelection } from '@amber-knit/core/stored';
 import type { SectionSlab } from '../view/section';
 import { choosePoints, selectRange } from './choose-points';
+import { pointsThatGo } from './points-that-go';
 import { spreadOf } from './measure-spread';
 import {
   UNKNOWN_LEVEL,
@@ -121,6 +122,20 @@ export class SelectionDesk {
     this.named.set(name, this.now);
   }
 
+  /** What an operation would leave out of the scans that are shown, to be selected as `found`. @throws Error in words */
+  async found(
+    operationId: string,
+    params: object,
+    onProgress: (fraction: number) => void,
+  ): Promise<Extract<Selector, { kind: 'found' }>> {
+    const { only = [] } = params as { only?: string[] };
+    const shown = this.scans.filter((s) => s.visible && (only.length === 0 || only.includes(s.name)));
+    if (shown.length === 0) throw new Error('None of the scans that are meant is shown. Show them first.');
+    const judged = shown.map((s) => ({ name: s.name, cloud: this.presentCloud(s), viewpoints: s.viewpoints }));
+    const gone = await pointsThatGo(operationId, { ...params, only: [] }, judged, onProgress);
+    return { kind: 'found', points: new Map(shown.map((s, k) => [s.id, gone[k]])) };
+  }
+
   /** Spreads a measure over the points shown; a selector of kind `measure` then chooses by it. */
   measure(measure: Measure, onProgress: (fraction: number) => void): MeasureSpread {
     const shown = this.scans.filter((s) => s.visible);
@@ -225,6 +240,8 @@ export class SelectionDesk {
       const { values } = this.measured;
       return shown.map((s, k) => selectRange(clouds[k], values.get(s.id), selector.from, selector.to));
     }
+    if (selector.kind === 'found')
+      return shown.map((s) => selector.points.get(s.id) ?? new BitSet(s.cloud.present.size));
     if (selector.kind === 'named') {
       const moment = this.named.get(selector.name);
       if (!moment) return `There is no selection "${selector.name}".`;

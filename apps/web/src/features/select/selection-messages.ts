@@ -1,3 +1,4 @@
+import type { BitSet } from '@amber-knit/core/geometry';
 import type { PointMeasure, ScreenView, SelectionJoin, WorstPlace } from '@amber-knit/core/selection';
 import type { PlaneSide } from '../../app/select-slice';
 import type { CloudSource } from '../view/load-artifact';
@@ -35,6 +36,8 @@ export type Selector =
   | { kind: 'box'; min: [number, number, number]; max: [number, number, number] }
   | { kind: 'measure'; measure: Measure; from: number; to: number }
   | { kind: 'named'; name: string }
+  /** What an operation would leave out; worked out beforehand, by scan id. */
+  | { kind: 'found'; points: ReadonlyMap<string, BitSet> }
   | { kind: 'all' | 'none' | 'invert' }
   | { kind: 'grow' | 'shrink'; radius: number };
 
@@ -44,6 +47,8 @@ export type ToSelection =
   | { type: 'select'; selector: Selector; join: SelectionJoin; slab: SectionSlab | null }
   | { type: 'undo' | 'redo' | 'pack' | 'restore' }
   | { type: 'remember'; name: string }
+  /** Selects what an operation would leave out. */
+  | { type: 'preview'; operationId: string; params: object }
   | { type: 'measure'; measure: Measure };
 
 /** How a measure is spread over the points shown. */

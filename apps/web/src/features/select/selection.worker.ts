@@ -27,16 +27,25 @@ self.onmessage = ({ data }: MessageEvent<ToSelection>): void => {
     return;
   }
   say({ type: 'working', busy: true });
-  void reading.then(() => {
-    answer(data);
-    tell();
-  });
+  void reading
+    .then(() => answer(data))
+    .catch((e: Error) => say({ type: 'said', text: e.message }))
+    .then(tell);
 };
 
-function answer(data: Exclude<ToSelection, { type: 'scans' }>): void {
+async function answer(data: Exclude<ToSelection, { type: 'scans' }>): Promise<void> {
   if (data.type === 'select') {
     const trouble = desk.select(data.selector, data.join, data.slab);
     if (trouble) say({ type: 'said', text: trouble });
+  } else if (data.type === 'preview') {
+    try {
+      desk.select(
+        await desk.found(data.operationId, data.params, (fraction) => say({ type: 'loading', fraction })),
+        'replace',
+      );
+    } finally {
+      say({ type: 'loading', fraction: null });
+    }
   } else if (data.type === 'undo') desk.undo();
   else if (data.type === 'redo') desk.redo();
   else if (data.type === 'restore') desk.restore();
