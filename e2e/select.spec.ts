@@ -177,6 +177,19 @@ test('points are selected with every tool, cut, split off, brought back, and not
   });
   const now = await bench.shown();
   await bench.button('Box').click();
+  // The box is in the view: a side is pulled by its handle, or moved by keys; or it is typed.
+  const side = page.getByRole('slider', { name: 'Box, z from' });
+  const low = Number(await side.getAttribute('aria-valuenow'));
+  await side.press('Shift+ArrowUp');
+  await expect(side).toHaveAttribute('aria-valuenow', String(low + 10));
+  const handle = (await side.boundingBox())!;
+  await page.mouse.move(handle.x + handle.width / 2, handle.y + handle.height / 2);
+  await page.mouse.down();
+  await page.mouse.move(handle.x + handle.width / 2, handle.y + handle.height / 2 - 40, { steps: 4 });
+  await page.mouse.up();
+  await expect
+    .poll(async () => Number(await bench.panel.getByLabel('z from, mm').inputValue()))
+    .toBeGreaterThan(low + 12);
   await bench.panel.getByLabel('z from, mm').fill('-60');
   await bench.button('Select inside').click();
   const inside = await bench.selected((n) => n > 100 && n < now);

@@ -4,6 +4,12 @@ import type { SelectionJoin } from '@amber-knit/core/selection';
 /** Which side of a plane is meant: on it (within a distance), nearer to the eye, or beyond. */
 export type PlaneSide = 'on' | 'front' | 'behind';
 
+/** A box along the axes, mm; corners with the least and the greatest coordinates. */
+export interface CropBox {
+  min: [number, number, number];
+  max: [number, number, number];
+}
+
 /** How points are selected: settings of the tools only. */
 export interface SelectSettings {
   join: SelectionJoin;
@@ -21,6 +27,8 @@ export interface SelectSettings {
   planeSide: PlaneSide;
   /** Distance from the plane, mm. */
   planeDistance: number;
+  /** The box to select by, while it is shown. */
+  box: CropBox | null;
 }
 
 const initialState: SelectSettings = {
@@ -33,6 +41,7 @@ const initialState: SelectSettings = {
   connected: true,
   planeSide: 'on',
   planeDistance: 1,
+  box: null,
 };
 
 const slice = createSlice({
@@ -40,8 +49,9 @@ const slice = createSlice({
   initialState,
   reducers: {
     selectingChanged: (s, a: PayloadAction<Partial<SelectSettings>>) => void Object.assign(s, a.payload),
+    boxChanged: (s, a: PayloadAction<CropBox | null>) => void (s.box = a.payload),
   },
 });
 
-export const { selectingChanged } = slice.actions;
+export const { selectingChanged, boxChanged } = slice.actions;
 export const selectReducer = slice.reducer;

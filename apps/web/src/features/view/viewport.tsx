@@ -9,6 +9,7 @@ import { Notice } from '../../shared/controls';
 import { framesClient } from '../frames/frames-client';
 import { previewClient } from '../import/preview-client';
 import { nextViewsClient } from '../next-views/next-views-client';
+import { BoxHandles } from '../select/box-handles';
 import { DrawingOverlay } from '../select/drawing-overlay';
 import { selectionClient } from '../select/selection-client';
 import { useSelectGesture } from '../select/use-select-gesture';
@@ -93,6 +94,7 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
   useEffect(() => {
     engine.current?.setLook({ color, lit, wireframe, edges });
   }, [color, lit, wireframe, edges]);
+  const box = useAppSelector((s) => s.select.box);
   const compared = useCompared(piece, stage);
   const [split, setSplit] = useState(0.5);
   useEffect(() => {
@@ -177,6 +179,7 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
             onEnd={() => dispatch(comparedWith(null))}
           />
         )}
+        {box && stage === 'clean' && <BoxHandles engine={engine} box={box} />}
         <DrawingOverlay drawing={gesture.drawing} />
         {selecting && (
           <Plus
