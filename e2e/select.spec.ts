@@ -211,6 +211,26 @@ test('points are selected with every tool, cut, split off, brought back, and not
   await bench.waitForShown(inside);
   await page.reload();
   await bench.waitForShown(inside);
+
+  // A selection is kept with the piece by its name, until it is forgotten.
+  await bench.button('Box').click();
+  await bench.button('Select inside').click();
+  const marked = await bench.selected((n) => n > 0.9 * inside);
+  await bench.button('Remembered selections').click();
+  await bench.panel.getByLabel('Name of the selection').fill('all / of it');
+  await bench.button('Remember').click();
+  await expect(bench.button('all / of it')).toBeVisible();
+  await page.reload();
+  await bench.waitForShown(inside);
+  await bench.button('Remembered selections').click();
+  await bench.button('all / of it').click();
+  await bench.selected((n) => n === marked);
+  await bench.button('Forget all / of it').click();
+  await expect(bench.button('all / of it')).toBeHidden();
+  await page.reload();
+  await bench.button('Remembered selections').click();
+  await expect(bench.button('not the ball')).toBeVisible();
+  await expect(bench.button('all / of it')).toBeHidden();
 });
 
 test('what is cut in one tab does not spoil what another tab does', async ({ page, context }) => {

@@ -10,6 +10,8 @@ import { EventsService } from './events/events.service.js';
 import { PieceStore } from './pieces/piece-store.js';
 import { PiecesController } from './pieces/pieces.controller.js';
 import { PiecesService } from './pieces/pieces.service.js';
+import { SelectionsController } from './selections/selections.controller.js';
+import { SelectionsService } from './selections/selections.service.js';
 import { StepQueue } from './steps/step-queue.js';
 import { StepsController } from './steps/steps.controller.js';
 import { StepsService } from './steps/steps.service.js';
@@ -21,7 +23,7 @@ export class AppModule {
     return {
       module: AppModule,
       imports: [TypeOrmModule.forRoot(dataSourceOptions(config.databaseUrl))],
-      controllers: [PiecesController, StepsController, CapturesController, EventsController],
+      controllers: [PiecesController, StepsController, CapturesController, SelectionsController, EventsController],
       providers: [
         { provide: BlobStore, useFactory: (db: DataSource) => new BlobStore(db), inject: [DataSource] },
         {
@@ -37,6 +39,7 @@ export class AppModule {
         PiecesService,
         StepsService,
         CapturesService,
+        SelectionsService,
         EventsService,
       ],
     };

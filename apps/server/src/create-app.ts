@@ -39,8 +39,9 @@ export async function createApp(config: ServerConfig): Promise<NestExpressApplic
   });
   app.use(deviceListHandler(config.devicesUrl));
   relayDevices(app.getHttpServer() as Server, config.devicesUrl);
-  // Frames come as plain bytes.
-  app.use('/api/captures', raw({ type: 'application/octet-stream', limit: '24mb' }));
+  // Frames and selections come as plain bytes.
+  for (const path of ['/api/captures', '/api/pieces/:id/selections'])
+    app.use(path, raw({ type: 'application/octet-stream', limit: '24mb' }));
   SwaggerModule.setup('api/docs', app, () =>
     SwaggerModule.createDocument(app, new DocumentBuilder().setTitle('Amber Knit').setVersion('1').build()),
   );

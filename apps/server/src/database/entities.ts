@@ -149,6 +149,15 @@ export class CaptureFrame {
   @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
 }
 
+/** Selected points kept by name with a piece: the bytes of a `selection` bundle. */
+@Entity('remembered_selection')
+export class RememberedSelection {
+  @PrimaryColumn('uuid', { name: 'piece_id' }) pieceId: string;
+  @PrimaryColumn('text') name: string;
+  @Column('bytea') data: Buffer;
+  @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
+}
+
 /** Bytes by their SHA-256, in chunks. */
 @Entity('blob')
 export class Blob {
@@ -156,4 +165,4 @@ export class Blob {
   @Column('bigint') bytes: string;
 }
 
-export const ENTITIES = [Piece, ScanRow, PieceState, Artifact, Step, Capture, CaptureFrame, Blob];
+export const ENTITIES = [Piece, ScanRow, PieceState, Artifact, Step, Capture, CaptureFrame, RememberedSelection, Blob];

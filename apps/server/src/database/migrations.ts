@@ -78,4 +78,25 @@ class CapturesOfPictures1764150000000 implements MigrationInterface {
   }
 }
 
-export const MIGRATIONS = [Initial1764030000000, Captures1764070000000, CapturesOfPictures1764150000000];
+class RememberedSelections1764170000000 implements MigrationInterface {
+  name = 'RememberedSelections1764170000000';
+
+  async up(q: QueryRunner): Promise<void> {
+    await q.query(`
+      CREATE TABLE remembered_selection (
+        piece_id uuid NOT NULL REFERENCES piece ON DELETE CASCADE, name text NOT NULL, data bytea NOT NULL,
+        created_at timestamptz NOT NULL DEFAULT now(), PRIMARY KEY (piece_id, name));
+    `);
+  }
+
+  async down(q: QueryRunner): Promise<void> {
+    await q.query('DROP TABLE remembered_selection');
+  }
+}
+
+export const MIGRATIONS = [
+  Initial1764030000000,
+  Captures1764070000000,
+  CapturesOfPictures1764150000000,
+  RememberedSelections1764170000000,
+];

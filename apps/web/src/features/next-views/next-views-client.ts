@@ -1,13 +1,13 @@
 import type { PieceView } from '@amber-knit/contracts';
-import type { NextView, NextViews, ScannerReach } from '@amber-knit/core/next-views';
+import type { NextView, NextViews } from '@amber-knit/core/next-views';
 import { cloudSource } from '../view/load-artifact';
 import { hasPlace } from '../view/piece-content';
 import { drawnSegments, ghostScanner } from './ghost-scanner';
-import type { FromNextViews, ToNextViews } from './next-views.worker';
+import type { FromNextViews, Reach, ToNextViews } from './next-views.worker';
 
 /** The scanner that places are looked for with: what it reaches, and its angles of view, where they are known. */
 export interface Scanner {
-  reach: Pick<ScannerReach, 'distance'> & Partial<ScannerReach>;
+  reach: Reach;
   view?: { horizontal: number; vertical: number };
 }
 

@@ -1,15 +1,17 @@
 import { selectPoints, type Placement, type Scan } from '@amber-knit/core/geometry';
-import { findNextViews, type NextViews } from '@amber-knit/core/next-views';
+import { findNextViews, type NextViews, type ScannerReach } from '@amber-knit/core/next-views';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { loadCut, type CloudSource } from '../view/load-artifact';
-import type { Scanner } from './next-views-client';
 import { loadPoints } from '../view/load-points';
 
 // Looks for the places to scan from next, off the page's thread: it reads the scans and goes when it has answered.
 
+/** What the scanner reaches; what is not known of it does not limit it. */
+export type Reach = Pick<ScannerReach, 'distance'> & Partial<ScannerReach>;
+
 export interface ToNextViews {
   scans: { name: string; setup: string; source: CloudSource; pieceFromScan: number[] }[];
-  reach: Scanner['reach'];
+  reach: Reach;
 }
 
 export type FromNextViews = { progress: number } | { found: NextViews } | { failed: string };

@@ -1,10 +1,11 @@
 import { useState } from 'react';
+import { X } from 'lucide-react';
 import { useAppSelector } from '../../app/store';
 import { Button } from '../../shared/controls';
 import { Fold } from './fold';
 import { selectionClient } from './selection-client';
 
-/** Selections kept by name, as long as the page is open. */
+/** Selections kept by name with the piece. */
 export function NamedSelections({ names, some }: { names: string[]; some: boolean }) {
   const join = useAppSelector((s) => s.select.join);
   const [name, setName] = useState('');
@@ -31,17 +32,25 @@ export function NamedSelections({ names, some }: { names: string[]; some: boolea
         </Button>
       </form>
       {names.length === 0 ? (
-        <p className="m-0 text-muted">Select points, name them, and have them back later while this page is open.</p>
+        <p className="m-0 text-muted">Select points, name them, and have them back later.</p>
       ) : (
         <ul className="m-0 flex list-none flex-wrap gap-1 p-0">
           {names.map((n) => (
-            <li key={n}>
+            <li key={n} className="flex">
               <Button
-                className="px-2!"
+                className="rounded-r-none! px-2!"
                 title={`Selects "${n}" again`}
                 onClick={() => selectionClient.select({ kind: 'named', name: n }, join)}
               >
                 {n}
+              </Button>
+              <Button
+                className="rounded-l-none! border-l-0! px-1!"
+                aria-label={`Forget ${n}`}
+                title="Forget it"
+                onClick={() => selectionClient.forget(n)}
+              >
+                <X size={13} />
               </Button>
             </li>
           ))}

@@ -109,7 +109,7 @@ export class SelectionClient {
     // What was measured counted other points.
     if (this.state.spread) this.forgetMeasure();
     this.sent = text;
-    this.post({ type: 'scans', scans });
+    this.post({ type: 'scans', pieceId: piece.id, scans });
   }
 
   close(): void {
@@ -149,6 +149,10 @@ export class SelectionClient {
 
   remember(name: string): void {
     this.post({ type: 'remember', name });
+  }
+
+  forget(name: string): void {
+    this.post({ type: 'forget', name });
   }
 
   /** Measures the points shown, and colours the view by it. */

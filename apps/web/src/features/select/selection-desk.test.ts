@@ -117,6 +117,25 @@ test('selections are remembered by name; a click beside the points says so', () 
   );
 });
 
+test('what is remembered elsewhere is learnt when asked for, on the points that are still here', () => {
+  const desk = new SelectionDesk();
+  desk.setScans([scan('a', 0), scan('b', 5, { visible: false })]);
+  desk.select(box(4.5), 'replace');
+  const kept = desk.remember('edge');
+  expect(kept.map((k) => [k.scan, k.points.count()])).toEqual([['scan a', 100]]);
+
+  const later = new SelectionDesk();
+  later.setScans([scan('a', 0), scan('c', 9)]);
+  later.hear(['edge', 'rim']);
+  expect([later.state().names, later.asksFor('edge'), later.asksFor('other')]).toEqual([['edge', 'rim'], true, false]);
+  later.learn('edge', [...kept, { scan: 'gone', base: 'gone stored', points: BitSet.full(7) }]);
+  expect(later.asksFor('edge')).toBe(false);
+  later.select({ kind: 'named', name: 'edge' }, 'replace');
+  expect(later.state().counts).toEqual({ a: 100 });
+  later.forget('edge');
+  expect(later.state().names).toEqual(['rim']);
+});
+
 test('surface that faces the same way is found without stored normals, if the viewpoint is known', () => {
   const desk = new SelectionDesk();
   const clipFromView = Float64Array.of(0.1, 0, 0, 0, 0, 0.1, 0, 0, 0, 0, 0.1, 0, -1, -1, 0, 1);

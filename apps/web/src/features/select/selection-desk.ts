@@ -53,7 +53,8 @@ export class SelectionDesk {
   private now: Moment = new Map();
   private past: Moment[] = [];
   private future: Moment[] = [];
-  private readonly named = new Map<string, Moment>();
+  /** Undefined for those that are kept elsewhere and were not asked for yet. */
+  private readonly named = new Map<string, Moment | undefined>();
   private readonly leaving = new Map<string, BitSet>();
   /** Normals of scans that came without, by id of the stored cloud; made when first needed. */
   private readonly normals = new Map<string, Float32Array>();
@@ -118,8 +119,33 @@ export class SelectionDesk {
     return this.step(this.future, this.past);
   }
 
-  remember(name: string): void {
+  /** Remembers what is selected now, in hidden scans as well. @returns it, to be kept */
+  remember(name: string): ScanSelection[] {
     this.named.set(name, this.now);
+    return this.packedOf(this.scans);
+  }
+
+  /** Names of selections that are kept elsewhere. */
+  hear(names: readonly string[]): void {
+    for (const name of names) if (!this.named.has(name)) this.named.set(name, undefined);
+  }
+
+  /** True if a selection of that name is kept elsewhere, and has to be learnt before it can be used. */
+  asksFor(name: string): boolean {
+    return this.named.has(name) && !this.named.get(name);
+  }
+
+  /** Takes what was kept elsewhere; points of stored clouds that are no longer here are left out. */
+  learn(name: string, selection: readonly ScanSelection[]): void {
+    const found = this.scans.flatMap((s) => {
+      const kept = selection.find((k) => k.base === s.base && k.points.size === s.cloud.present.size);
+      return kept ? [[s.id, kept.points] as const] : [];
+    });
+    this.named.set(name, new Map(found));
+  }
+
+  forget(name: string): void {
+    this.named.delete(name);
   }
 
   /** What an operation would leave out of the scans that are shown, to be selected as `found`. @throws Error in words */
@@ -175,8 +201,12 @@ export class SelectionDesk {
 
   /** The selected points of the scans that are shown. */
   packed(): ScanSelection[] {
-    return this.scans.flatMap((s) => {
-      const points = s.visible ? this.now.get(s.id) : undefined;
+    return this.packedOf(this.scans.filter((s) => s.visible));
+  }
+
+  private packedOf(scans: readonly DeskScan[]): ScanSelection[] {
+    return scans.flatMap((s) => {
+      const points = this.now.get(s.id);
       return points && points.count() > 0 ? [{ scan: s.name, base: s.base, points }] : [];
     });
   }

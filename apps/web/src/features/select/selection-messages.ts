@@ -42,11 +42,11 @@ export type Selector =
   | { kind: 'grow' | 'shrink'; radius: number };
 
 export type ToSelection =
-  | { type: 'scans'; scans: ShownScan[] }
+  | { type: 'scans'; pieceId: string; scans: ShownScan[] }
   /** With a slab, only the points in it count as there. */
   | { type: 'select'; selector: Selector; join: SelectionJoin; slab: SectionSlab | null }
   | { type: 'undo' | 'redo' | 'pack' | 'restore' }
-  | { type: 'remember'; name: string }
+  | { type: 'remember' | 'forget'; name: string }
   /** Selects what an operation would leave out. */
   | { type: 'preview'; operationId: string; params: object }
   | { type: 'measure'; measure: Measure };

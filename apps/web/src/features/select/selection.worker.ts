@@ -2,6 +2,7 @@ import { BitSet } from '@amber-knit/core/geometry';
 import { encodeSelection } from '@amber-knit/core/stored';
 import { loadCut } from '../view/load-artifact';
 import { loadPoints, type StoredPoints } from '../view/load-points';
+import { KeptSelections } from './kept-selections';
 import { SelectionDesk, type DeskScan } from './selection-desk';
 import type { FromSelection, ShownScan, ToSelection } from './selection-messages';
 
@@ -14,6 +15,7 @@ const whole = new Map<string, BitSet>();
 const told = new Map<string, { selected?: BitSet; leaving?: BitSet }>();
 const stop = new AbortController();
 let newest = 0;
+let kept: KeptSelections | undefined;
 
 const say = (message: FromSelection, transfer: Transferable[] = []): void =>
   (self as unknown as Worker).postMessage(message, transfer);
@@ -23,7 +25,7 @@ let reading: Promise<void> = Promise.resolve();
 
 self.onmessage = ({ data }: MessageEvent<ToSelection>): void => {
   if (data.type === 'scans') {
-    reading = take(data.scans).catch((e: Error) => say({ type: 'said', text: e.message }));
+    reading = take(data.scans, data.pieceId).catch((e: Error) => say({ type: 'said', text: e.message }));
     return;
   }
   say({ type: 'working', busy: true });
@@ -35,6 +37,9 @@ self.onmessage = ({ data }: MessageEvent<ToSelection>): void => {
 
 async function answer(data: Exclude<ToSelection, { type: 'scans' }>): Promise<void> {
   if (data.type === 'select') {
+    const { selector } = data;
+    if (selector.kind === 'named' && desk.asksFor(selector.name))
+      desk.learn(selector.name, await kept!.get(selector.name));
     const trouble = desk.select(data.selector, data.join, data.slab);
     if (trouble) say({ type: 'said', text: trouble });
   } else if (data.type === 'preview') {
@@ -49,8 +54,11 @@ async function answer(data: Exclude<ToSelection, { type: 'scans' }>): Promise<vo
   } else if (data.type === 'undo') desk.undo();
   else if (data.type === 'redo') desk.redo();
   else if (data.type === 'restore') desk.restore();
-  else if (data.type === 'remember') desk.remember(data.name);
-  else if (data.type === 'measure') {
+  else if (data.type === 'remember') await kept?.put(data.name, desk.remember(data.name));
+  else if (data.type === 'forget') {
+    desk.forget(data.name);
+    await kept?.forget(data.name);
+  } else if (data.type === 'measure') {
     say({ type: 'spread', spread: desk.measure(data.measure, (fraction) => say({ type: 'loading', fraction })) });
     say({ type: 'loading', fraction: null });
     for (const { id } of desk.sizes()) {
@@ -66,8 +74,19 @@ async function answer(data: Exclude<ToSelection, { type: 'scans' }>): Promise<vo
 }
 
 /** Takes the piece's scans, reading what is new. A later call overtakes an earlier one. */
-async function take(shown: ShownScan[]): Promise<void> {
+async function take(shown: ShownScan[], pieceId: string): Promise<void> {
   const mine = ++newest;
+  if (kept?.pieceId !== pieceId) {
+    kept = new KeptSelections(pieceId);
+    // Without them selecting goes on.
+    kept.names().then(
+      (names) => {
+        desk.hear(names);
+        say({ type: 'state', state: desk.state() });
+      },
+      (e: Error) => say({ type: 'said', text: e.message }),
+    );
+  }
   const bases = new Set(shown.map((s) => s.source.base));
   stored = new Map([...stored].filter(([id]) => bases.has(id)));
   const progress = new Map([...bases].map((id) => [id, stored.has(id) ? 1 : 0]));

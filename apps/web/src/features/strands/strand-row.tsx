@@ -34,9 +34,7 @@ export const StrandRow = memo(function StrandRow({
   onOpen: (id: string) => void;
 }) {
   const isolated = useAppSelector((s) => s.view.isolated === scan.id);
-  const off = useAppSelector(({ view }) =>
-    view.isolated ? view.isolated !== scan.id : view.hidden.includes(scan.id),
-  );
+  const off = useAppSelector(({ view }) => (view.isolated ? view.isolated !== scan.id : view.hidden.includes(scan.id)));
   const dispatch = useAppDispatch();
   const [run] = api.useRunOperationMutation();
   const excluded = scan.placement.state === 'excluded';
