@@ -94,7 +94,8 @@ if (wanted('doubt')) {
   await run('register.automatic', {}, wheel);
   await picture('doubt', `/pieces/${wheel.id}/bench/register`, async () => {
     await page.getByRole('radio').nth(1).check();
-    await page.waitForTimeout(1500);
+    await page.getByRole('button', { name: 'Compare with now in the view' }).click();
+    await page.waitForTimeout(2500);
   });
 }
 
@@ -206,12 +207,8 @@ if (wanted('frames')) {
 }
 
 await picture('clean', bench('clean'), async () => {
-  await page.getByRole('button', { name: 'Show only Drops side', exact: true }).click();
-  await page.locator('canvas[data-points]').focus();
-  await page.keyboard.press('1');
-  await page.getByRole('button', { name: 'Plane', exact: true }).click();
-  const b = await page.locator('canvas[data-points]').boundingBox();
-  await page.mouse.click(b.x + 0.3 * b.width, b.y + 0.75 * b.height);
+  await page.getByRole('button', { name: 'Mark what would go' }).first().click();
+  await page.getByRole('status', { name: 'Selection' }).getByText('points in 8 scans').waitFor({ timeout: 60_000 });
   await page.waitForTimeout(2500);
 });
 await steps('clean.support');

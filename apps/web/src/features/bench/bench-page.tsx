@@ -163,7 +163,7 @@ export function BenchPage() {
               onClick={() => setLedger(!ledger)}
               className="h-8 shrink-0 border-0 border-t border-solid border-line bg-panel text-ink hover:bg-sunk"
             >
-              {ledger ? 'Close the ledger' : `Ledger: ${steps?.length ?? 0} steps`}
+              {ledger ? 'Close the ledger' : `Ledger: ${steps?.length ?? 0} ${steps?.length === 1 ? 'step' : 'steps'}`}
             </button>
           </div>
           <StagePanel piece={piece} stage={stage}>
