@@ -20,12 +20,17 @@ test('scans are renamed, noted, found, chosen together and moved to another setu
   await card.getByRole('button', { name: 'Save' }).click();
   await expect(card.getByText(/There is a scan "view_1" already/)).toBeVisible();
   await card.getByLabel('Name').fill('rim, from above');
-  await card.getByLabel('Note').fill('shaky hand');
+  await card.getByLabel('Note').fill('shaky hand #rim');
   await card.getByLabel('Colour 5').check();
   await card.getByRole('button', { name: 'Save' }).click();
   await expect(card).toBeHidden();
   await expect(strands.getByText('rim, from above')).toBeVisible();
 
+  // A word with # is a tag.
+  await strands.getByRole('button', { name: '#rim', exact: true }).click();
+  await expect(strands.getByRole('listitem')).toHaveCount(1);
+  await strands.getByRole('button', { name: '#rim', exact: true }).click();
+  await expect(strands.getByRole('listitem')).toHaveCount(6);
   await strands.getByLabel('Find strands').fill('shaky');
   await expect(strands.getByRole('listitem')).toHaveCount(1);
   await strands.getByLabel('Find strands').fill('');

@@ -114,6 +114,7 @@ export class LiveScan {
   private readonly o: LiveScanOptions;
   private readonly keyframes = new Keyframes();
   private readonly dots = new DotMap();
+  private seenLast: Float32Array = NO_DOTS;
   private pose: Mat4 = identity();
   private motion: Mat4 = identity();
   private lastAdded: Mat4 = identity();
@@ -145,6 +146,7 @@ export class LiveScan {
     const light = frame.color && lightAtDepthPixels(frame.camera, frame.color);
     const levels = buildDepthPyramid(frame.camera, frame.depth, 2, light, 1);
     const now = { frame, levels, seen: this.dotsIn(frame) };
+    this.seenLast = now.seen;
     if (this.field.blockCount === 0) {
       this.add(frame, now.seen);
       this.reference = { pose: this.pose, levels };
@@ -153,6 +155,11 @@ export class LiveScan {
       return { state: 'first', pieceFromSensor: this.pose, ...whole };
     }
     return this.state === 'lost' ? this.findBack(now) : this.follow(now, carried);
+  }
+
+  /** Marker dots found in the last frame, recognised or not, in its sensor's frame, 3n. */
+  get dotsSeen(): Float32Array {
+    return this.seenLast;
   }
 
   private dotsIn(frame: Omit<DepthFrame, 'scanFromSensor'>): Float32Array {

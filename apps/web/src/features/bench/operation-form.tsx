@@ -23,7 +23,7 @@ export function OperationForm({
   /** Shows what it would do, without doing it. */
   onPreview?: (params: Record<string, unknown>) => void;
 }) {
-  const { data: suggested } = api.useSuggestionsQuery({ pieceId, operationId: operation.id });
+  const { data: suggested, isLoading: isAsking } = api.useSuggestionsQuery({ pieceId, operationId: operation.id });
   const [run, { error, isLoading }] = api.useRunOperationMutation();
   const [open, setOpen] = useState(main);
   const { register, handleSubmit, reset, formState, control } = useForm<Values>();
@@ -52,7 +52,8 @@ export function OperationForm({
           {open ? <ChevronDown size={16} /> : <ChevronRight size={16} />} {operation.title}
         </button>
       </h3>
-      {open && (
+      {/* Fields that fill themselves while somebody types would mix both. */}
+      {open && !isAsking && (
         <form
           id={panel}
           onSubmit={(e) => void submit(e)}

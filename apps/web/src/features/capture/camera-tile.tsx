@@ -53,6 +53,25 @@ export function CameraTile({
   );
 }
 
+/** Rings round the marker dots found in the picture; places as shares of its width and height. */
+export function DotMarks({ places }: { places: readonly (readonly [number, number])[] }) {
+  return (
+    <svg
+      viewBox="0 0 320 240"
+      className="pointer-events-none absolute inset-0 h-full w-full"
+      role="img"
+      aria-label={places.length === 1 ? '1 marker dot found' : `${places.length} marker dots found`}
+    >
+      {places.map(([x, y], i) => (
+        <g key={i} fill="none">
+          <circle cx={320 * x} cy={240 * y} r={7} stroke="#000" strokeWidth={3.5} />
+          <circle cx={320 * x} cy={240 * y} r={7} stroke="#ffb454" strokeWidth={2} />
+        </g>
+      ))}
+    </svg>
+  );
+}
+
 /** The middle of the picture and the zone in which the object should stay. */
 export function FramingAid() {
   return (

@@ -119,6 +119,11 @@ export class CaptureClient {
     });
   }
 
+  /** What tracking will lean on, as long as nothing is recorded. */
+  lookFor(trackBy: TrackBy): void {
+    this.post({ type: 'look-for', trackBy });
+  }
+
   pause(): void {
     this.post({ type: 'pause' });
     this.set({ phase: 'paused', said: 'Paused' });

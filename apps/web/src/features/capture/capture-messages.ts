@@ -16,6 +16,8 @@ export type ToCapture =
       stops: number;
       colorViews: number;
     }
+  /** What tracking will lean on: marker dots are shown before recording. */
+  | { type: 'look-for'; trackBy: TrackBy }
   /** What is seen now is the empty support of a standing scanner: taken out of every stop. */
   | { type: 'learn-empty' }
   | { type: 'disconnect' }
@@ -41,6 +43,8 @@ export interface FrameReport {
   rms?: number;
   /** Marker dots that tracking leans on; absent where none are looked for. */
   dots?: number;
+  /** Where the dots found are in the colour picture, shares of its width and height. */
+  dotsAt?: [number, number][];
   pose?: number[];
   standOff?: StandOff;
   burnt: number;

@@ -69,6 +69,10 @@ export function CapturePanel({
     }
   }, [connectedId, planned]);
 
+  useEffect(() => {
+    if (connectedId) captureClient.lookFor(trackBy);
+  }, [connectedId, trackBy]);
+
   // Leaving the stage ends looking; a recording is only paused, its frames are stored.
   useEffect(
     () => () => {

@@ -145,13 +145,19 @@ export function CaptureView({ cutHeight, sound }: { cutHeight: number; sound: bo
         <StandOffRuler range={device.range} standOff={report?.standOff} />
       </div>
       <div
-        className="num flex h-8 shrink-0 items-center gap-6 overflow-hidden whitespace-nowrap border-t border-line bg-panel px-4"
+        className="num flex h-8 shrink-0 items-center gap-4 overflow-hidden whitespace-nowrap border-t border-line bg-panel px-4"
         aria-label="Reading"
       >
         <span>{(report?.rate ?? 0).toFixed(1)} frames/s</span>
         {report?.state && <span>{STATE_WORDS[report.state]}</span>}
         {report?.rms !== undefined && Number.isFinite(report.rms) && <span>fit {report.rms.toFixed(2)} mm</span>}
-        {report?.dots !== undefined && <span>{report.dots === 1 ? '1 dot' : `${report.dots} dots`}</span>}
+        {report?.dotsAt && (
+          <span>
+            {report.dots === undefined ? '' : `${report.dots} of `}
+            {report.dotsAt.length === 1 ? '1 dot' : `${report.dotsAt.length} dots`}
+            {report.dots === undefined ? ' seen' : ' known'}
+          </span>
+        )}
         <span className="flex-1" />
         <span className="text-muted">
           {shortCount(splats)} splats, {report?.kept ?? 0} frames kept

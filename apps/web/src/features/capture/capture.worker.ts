@@ -1,6 +1,7 @@
 import { DeviceSession, type DeviceFrame, type DeviceInfo, type DeviceSettings } from '@amber-knit/device-protocol';
 import type { DepthFrame } from '@amber-knit/core/geometry';
 import { decodeCapture } from '@amber-knit/core/stored';
+import { findDots } from '@amber-knit/core/marker-dots';
 import { invertRigid, multiply, rotationAngle, type Mat4, type Vec3 } from '@amber-knit/core/math';
 import { aimedAt, frameCloud, removeSupportPlane } from '@amber-knit/core/pointcloud';
 import { createRunContext } from '@amber-knit/core/runtime';
@@ -16,7 +17,7 @@ import { learnEmpty, markedFrame, placeMarkedFrames, readStopMark } from '@amber
 import type { TrackBy } from '@amber-knit/planning';
 import type { FromCapture, FrameReport, ToCapture } from './capture-messages';
 import type { KeepReport, KeepRequest } from './frame-keeper.worker';
-import { colorTile, sensorTile } from './tile-pictures';
+import { colorTile, placesInPicture, sensorTile } from './tile-pictures';
 import { TurntableRun } from './turntable-run';
 
 /**
@@ -106,6 +107,9 @@ async function handle(m: ToCapture): Promise<void> {
       return session?.send({ type: 'credit', frames: CREDIT });
     case 'take-back':
       return takeBack(m.seconds);
+    case 'look-for':
+      if (!captureId) trackBy = m.trackBy;
+      return;
     case 'learn-empty':
       gathering = [];
       return;
@@ -317,11 +321,14 @@ function take(f: DeviceFrame): void {
   if (now - told.at < TELL_EVERY && result?.state === told.state) return;
   told = { at: now, state: result?.state };
   const exposure = depth.infrared ? measureExposure(z, depth.infrared) : { burnt: 0, missing: 0 };
+  // Before recording they are looked for as well: whether enough can be seen is to be known then.
+  const seen = trackBy !== 'marker dots' ? undefined : result && live ? live.dotsSeen : findDots(frame);
   const report: FrameReport = {
     sequence: f.sequence,
     state: result?.state,
     rms: result?.rms,
     dots: trackBy === 'marker dots' ? result?.dots : undefined,
+    dotsAt: seen && f.color && placesInPicture(seen, f.color.camera),
     pose: result && Array.from(result.pieceFromSensor),
     standOff: measureStandOff(z, depth.camera.width, depth.camera.height, session!.device.range),
     ...exposure,

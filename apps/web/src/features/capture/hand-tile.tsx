@@ -1,11 +1,11 @@
 import { useEffect, useRef, useSyncExternalStore, type PointerEvent } from 'react';
-import { CameraTile, FramingAid } from './camera-tile';
+import { CameraTile, DotMarks, FramingAid } from './camera-tile';
 import { captureClient } from './capture-client';
 import { approached, dragged, keyed, pinched, type Place } from './scanner-hand';
 
 /** The colour view; on a simulated device it is also the hand that holds the scanner. */
 export function HandTile() {
-  const { bench, device } = useSyncExternalStore(captureClient.subscribe, captureClient.current);
+  const { bench, device, report } = useSyncExternalStore(captureClient.subscribe, captureClient.current);
   /** Fingers, or the mouse, that are down. */
   const down = useRef(new Map<number, Place>());
   const wanted = useRef(bench?.held);
@@ -55,6 +55,7 @@ export function HandTile() {
       }}
     >
       <FramingAid />
+      {report?.dotsAt && <DotMarks places={report.dotsAt} />}
     </CameraTile>
   );
 }

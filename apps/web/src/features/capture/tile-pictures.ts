@@ -1,5 +1,20 @@
+import type { Intrinsics } from '@amber-knit/core/geometry';
 import type { DeviceFrame } from '@amber-knit/device-protocol';
 import type { TilePicture } from './capture-messages';
+
+/** Where places in a sensor's frame (3n) are in its picture, as shares of its width and height; those outside are left out. */
+export function placesInPicture(places: Float32Array, camera: Intrinsics): [number, number][] {
+  const out: [number, number][] = [];
+  for (let i = 0; i < places.length; i += 3) {
+    const [x, y, z] = places.subarray(i, i + 3);
+    const at: [number, number] = [
+      ((camera.fx * x) / z + camera.cx + 0.5) / camera.width,
+      ((camera.fy * y) / z + camera.cy + 0.5) / camera.height,
+    ];
+    if (z > 0 && at.every((v) => v >= 0 && v <= 1)) out.push(at);
+  }
+  return out;
+}
 
 /** The colour picture at the tile's size (every n-th pixel of a larger one). */
 export function colorTile(color: NonNullable<DeviceFrame['color']>, width: number): TilePicture {

@@ -1,5 +1,5 @@
 import type { PieceView, ScanView, StepView } from '@amber-knit/contracts';
-import { freedomWords, loosestOf, pairsOf, verdictOf } from './hold-words';
+import { freedomWords, lastFit, loosestOf, pairsOf, verdictOf } from './hold-words';
 
 /** A scan held like a flat face: ± 0.4 mm along X, else ± 0.01 mm. */
 const covariance = Array.from({ length: 36 }, (_, k) => (k % 7 !== 0 ? 0 : k === 21 ? 0.16 : k < 15 ? 1e-8 : 1e-4));
@@ -73,4 +73,20 @@ test('a scan that is only placed, without a doubt of its own, is no whole regist
   );
   expect(verdict?.good).toBe(false);
   expect(verdict?.reasons[0]).toBe('b is placed and not registered: nothing has confirmed its place yet.');
+});
+
+test('the last fit is the step that fitted the places that stand, not one that moved nothing after it', () => {
+  const step = (id: string, inputs: string[], figures: StepView['figures']): StepView =>
+    ({ id, stage: 'register', inputs, outputs: [`${id} made`], figures }) as unknown as StepView;
+  const steps = [
+    step('first', ['cloud'], { rms: 0.2 }),
+    step('second', ['cloud', 'first made'], { rms: 0.1 }),
+    step('lock', ['second made'], { scans: 1, locked: true }),
+    step('unlock', ['lock made'], { scans: 1, locked: false }),
+  ];
+  const standing = (stepId: string): PieceView => ({ placements: { stepId } }) as unknown as PieceView;
+  expect(lastFit(standing('unlock'), steps)?.id).toBe('second');
+  expect(lastFit(standing('first'), steps)?.id).toBe('first');
+  expect(lastFit({ placements: null } as unknown as PieceView, steps)).toBeUndefined();
+  expect(lastFit(standing('lock'), steps.slice(2))).toBeUndefined();
 });

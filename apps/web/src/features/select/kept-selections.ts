@@ -26,7 +26,7 @@ export class KeptSelections {
     const path = `/api/pieces/${this.pieceId}/selections${name && `/${encodeURIComponent(name)}`}`;
     const answer = await fetch(path, init).catch(() => undefined);
     if (answer?.ok) return answer;
-    const { detail } = (await answer?.json().catch(() => ({}))) as { detail?: string };
-    throw new Error(detail ?? 'The server does not answer. What was to be remembered is not; try again.');
+    const said = (await answer?.json().catch(() => undefined)) as { detail?: string } | undefined;
+    throw new Error(said?.detail ?? 'The server does not answer. What was to be remembered is not; try again.');
   }
 }

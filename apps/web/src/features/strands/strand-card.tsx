@@ -79,7 +79,7 @@ export function StrandCard({ piece, scan, onClose }: { piece: PieceView; scan: S
               </div>
             </fieldset>
             <label className="block">
-              Note
+              Note <span className="text-muted">(words with # are tags, for example #shaky)</span>
               <textarea
                 className={FIELD}
                 rows={2}

@@ -3,7 +3,7 @@ import type { PieceView } from '@amber-knit/contracts';
 import { api } from '../../api/api';
 import { ChosenStrands } from './chosen-strands';
 import { StrandCard } from './strand-card';
-import { orderedStrands, STRAND_ORDERS, type StrandOrder } from './strand-order';
+import { orderedStrands, STRAND_ORDERS, tagsIn, type StrandOrder } from './strand-order';
 import { StrandRow, STRANDS_DRAGGED } from './strand-row';
 
 /** From so many scans on they can be searched and sorted. */
@@ -18,7 +18,11 @@ export function StrandList({ piece }: { piece: PieceView }) {
   const [words, setWords] = useState('');
   const [over, setOver] = useState<string | null>(null);
   const many = piece.scanList.length >= MANY;
-  const shown = orderedStrands(piece.scanList, many ? order : 'arrival', many ? words : '');
+  const [wantedTags, setWantedTags] = useState<readonly string[]>([]);
+  const tags = tagsIn(piece.scanList);
+  // A tag that no strand has any more narrows nothing.
+  const wanted = wantedTags.filter((t) => tags.includes(t));
+  const shown = orderedStrands(piece.scanList, many ? order : 'arrival', many ? words : '', wanted);
   const chosen = piece.scanList.filter((s) => chosenIds.includes(s.id));
   const card = piece.scanList.find((s) => s.id === open);
   const toggle = useCallback(
@@ -68,8 +72,24 @@ export function StrandList({ piece }: { piece: PieceView }) {
           </select>
         </div>
       )}
+      {tags.length > 0 && (
+        <div role="group" aria-label="Tags" className="mt-2 flex flex-wrap gap-1 px-3">
+          {tags.map((t) => (
+            <button
+              key={t}
+              type="button"
+              aria-pressed={wanted.includes(t)}
+              title="Shows only strands with this tag"
+              onClick={() => setWantedTags(wanted.includes(t) ? wanted.filter((x) => x !== t) : [...wanted, t])}
+              className="rounded-full border border-line bg-transparent px-2 py-0 text-ink hover:bg-sunk aria-pressed:border-teal aria-pressed:bg-teal-soft"
+            >
+              #{t}
+            </button>
+          ))}
+        </div>
+      )}
       {chosen.length > 0 && <ChosenStrands piece={piece} chosen={chosen} onDone={() => setChosen([])} />}
-      {many && shown.length === 0 && <p className="px-3 text-muted">No strand is called so.</p>}
+      {piece.scans > 0 && shown.length === 0 && <p className="px-3 text-muted">No strand is called so.</p>}
       {piece.setups
         .filter((setup) => shown.some((s) => s.setup === setup))
         .map((setup) => (

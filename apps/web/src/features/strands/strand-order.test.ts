@@ -1,5 +1,5 @@
 import type { ScanView } from '@amber-knit/contracts';
-import { orderedStrands } from './strand-order';
+import { orderedStrands, tagsIn, tagsOf } from './strand-order';
 
 const scan = (name: string, points: number, state: string, note = ''): ScanView =>
   ({ name, note, setup: 'Upright', cloud: { facts: { points } }, placement: { state } }) as unknown as ScanView;
@@ -17,4 +17,16 @@ test('words are looked for in names, notes and setups', () => {
   expect(names(scans, 'arrival', ' SIDE ')).toEqual(['side 10', 'side 2']);
   expect(names(scans, 'arrival', 'shaky')).toEqual(['side 2']);
   expect(names(scans, 'arrival', 'upright')).toHaveLength(3);
+});
+
+test('words with # in notes are tags; strands that have all the wanted ones are shown', () => {
+  const tagged = [
+    scan('a', 1, 'loose', '#Rim, seen #twice; no. 3#4'),
+    scan('b', 1, 'loose', 'the #rim once more #größe-2 #rim'),
+    scan('c', 1, 'loose', 'C# and # alone'),
+  ];
+  expect(tagged.map(tagsOf)).toEqual([['rim', 'twice'], ['rim', 'größe-2'], []]);
+  expect(tagsIn(tagged)).toEqual(['größe-2', 'rim', 'twice']);
+  expect(names(tagged, 'arrival', '', ['rim'])).toEqual(['a', 'b']);
+  expect(names(tagged, 'arrival', 'seen', ['rim', 'twice'])).toEqual(['a']);
 });
