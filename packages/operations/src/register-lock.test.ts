@@ -31,6 +31,12 @@ test('scans are locked and let go; nothing else about them changes', async () =>
   expect(back.outputs.placements).toEqual(placements);
 });
 
+test('none chosen means all that have a place', async () => {
+  const { outputs, figures } = await run('register.lock', { only: [] }, placements.slice(0, 3));
+  expect(outputs.placements!.map((p) => p.locked)).toEqual([true, true, undefined]);
+  expect(figures).toEqual({ scans: 2, locked: true });
+});
+
 test('what has no place, or several, is not locked', async () => {
   await expect(run('register.lock', { only: ['a', 'c'] }, placements)).rejects.toThrow(/c can't be locked: no place/);
   await expect(run('register.lock', { only: ['x'] }, placements)).rejects.toThrow(/x can't be locked/);

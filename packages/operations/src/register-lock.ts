@@ -28,17 +28,18 @@ export const registerLock = defineOperation({
   run({ placements }, { only, lock }) {
     const fault = (names: string[], why: string): GeometryError =>
       new GeometryError('invalid-parameter', `${listed(names)} can't be locked: ${why}`);
-    const meant = placements.filter((p) => only.includes(p.name));
-    const unplaced = only.filter((name) => !meant.some((p) => p.name === name && hasPlace(p)));
+    const names = only.length > 0 ? only : placements.filter(hasPlace).map((p) => p.name);
+    const meant = placements.filter((p) => names.includes(p.name));
+    const unplaced = names.filter((name) => !meant.some((p) => p.name === name && hasPlace(p)));
     if (lock && unplaced.length > 0) throw fault(unplaced, 'no place yet. Register or place first.');
     const doubtful = meant.filter((p) => p.doubt && p.doubt.rivals.length > 0).map((p) => p.name);
     if (lock && doubtful.length > 0) throw fault(doubtful, 'other places fit about as well. Choose one first.');
     const changed = placements.map((p): Placement => {
-      if (!only.includes(p.name)) return p;
+      if (!names.includes(p.name)) return p;
       const { locked: _, ...rest } = p;
       return lock ? { ...rest, locked: true } : rest;
     });
-    return Promise.resolve({ outputs: { placements: changed }, figures: { scans: only.length, locked: lock } });
+    return Promise.resolve({ outputs: { placements: changed }, figures: { scans: names.length, locked: lock } });
   },
   summarize: (f) => `${f.scans} ${f.scans === 1 ? 'scan' : 'scans'} ${f.locked ? 'locked' : 'unlocked'}`,
 });

@@ -68,7 +68,8 @@ export function relativeDensity(cloud: PointCloud, spacing: number, ctx: RunCont
 
 /** Neighbours are looked for within so many spacings when a point's own surroundings are measured. */
 const AROUND = 4;
-const MOST_AROUND = 64;
+/** Ten times as many as usual: where points lie close, the nearest has to be among those found. */
+const MOST_AROUND = 512;
 /** A plane through fewer neighbours says little. */
 const LEAST_AROUND = 5;
 
@@ -83,8 +84,8 @@ export function localSpacing(cloud: PointCloud, spacing: number, ctx: RunContext
 
 /**
  * How far each point lies off the surface that its neighbours within four spacings make, along its normal, mm; NaN where
- * there are too few, and for all without normals. On a curved surface it counts about an eighth of the square of the
- * radius over that of curvature as well. O(n · neighbours).
+ * there are too few, and for all without normals. On a curved surface it counts about a quarter of the square of
+ * that reach over the radius of curvature as well. O(n · neighbours).
  */
 export function localNoise(cloud: PointCloud, spacing: number, ctx: RunContext): Float32Array {
   const { positions: p, normals: n } = cloud;

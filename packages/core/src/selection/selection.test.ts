@@ -307,6 +307,22 @@ test('spacing, noise and brightness are measured at every point', () => {
   for (const m of ['noise', 'brightness'] as const) expect(measurePoints(bare, [], m, ctx)[7]).toBeNaN();
 });
 
+test('where points lie much closer than usual, their spacing is still that to the nearest', () => {
+  const p: number[] = [];
+  for (let i = 0; i < 20; i++) for (let j = 0; j < 20; j++) p.push(0.1 * i, 0.1 * j, 0);
+  for (let i = 0; i < 40; i++) for (let j = 0; j < 40; j++) p.push(10 + i, j, 0);
+  const size = p.length / 3;
+  const cloud: SelectableCloud = {
+    positions: Float32Array.from(p),
+    present: BitSet.full(size),
+    viewFromScan: identity(),
+    spacing: 1,
+  };
+  const spacing = measurePoints(cloud, [], 'spacing', createRunContext());
+  expect(Math.max(...spacing.subarray(0, 400))).toBeCloseTo(0.1, 4);
+  expect(spacing[size - 1]).toBeCloseTo(1, 4);
+});
+
 test('residuals are the distances between surfaces, not between points; what one scan alone saw has none', () => {
   const outer = ball(20_000, 50.2);
   const inner = ball(23_000, 50);

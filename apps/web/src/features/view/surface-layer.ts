@@ -108,6 +108,7 @@ export class SurfaceLayer {
 
   dispose(): void {
     this.loading?.abort.abort();
+    this.remove();
   }
 
   private async load(artifactId: string): Promise<void> {
