@@ -12,6 +12,9 @@ import { browserOptions } from './browser-options.mjs';
  *
  *   node e2e/live-rate.mjs [--seconds 30] [--heaps] [--picture FILE]
  *
+ * The share of the cores that is idle and that which the machine's host keeps for others ("stolen", a virtual machine's)
+ * stand beside every rate: a rate counts only where next to nothing was stolen.
+ *
  * `--heaps` has the page and its workers collect their garbage twice a minute and prints what each still holds
  * (objects and array buffers, MB): what grows there is really kept.
  *
@@ -118,6 +121,22 @@ function pageMemory(pid) {
   return most;
 }
 
+/** Time of all cores so far, by what it went to: idle (or waiting), stolen by the host, all. */
+function coreTime() {
+  const [user, nice, system, idle, wait, irq, soft, stolen] = readFileSync('/proc/stat', 'utf8')
+    .split('\n')[0]
+    .split(/ +/)
+    .slice(1)
+    .map(Number);
+  return { idle: idle + wait, stolen, all: user + nice + system + idle + wait + irq + soft + stolen };
+}
+
+/** Shares between two readings, in words. */
+function shares(from, to) {
+  const percent = (of) => `${((100 * (to[of] - from[of])) / (to.all - from.all)).toFixed(0)} %`;
+  return `idle ${percent('idle')}, stolen ${percent('stolen')}`;
+}
+
 const pause = (ms) => new Promise((resolve) => setTimeout(resolve, ms));
 const named = (name) =>
   `[...document.querySelectorAll('button')].find((b) => b.textContent.trim() === ${JSON.stringify(name)})`;
@@ -162,21 +181,26 @@ const frames = () => page.run(`Number(${canvas}.frames)`);
 const begun = performance.now();
 const first = await frames();
 let [before, beforeAt] = [first, begun];
+const coresAtFirst = coreTime();
+let coresBefore = coresAtFirst;
 let round = 0;
 while (performance.now() - begun < 1000 * seconds) {
   await pause(Math.min(10_000, 1000 * seconds));
   const [now, at] = [await frames(), performance.now()];
   const { state, splats, kept } = await page.run(`({ ...${canvas} })`);
+  const cores = coreTime();
   const memory = pageMemory(page.pid).toFixed(0);
   const rate = (1000 * (now - before)) / (at - beforeAt);
   console.log(
-    `${((at - begun) / 1000).toFixed(0)} s: ${rate.toFixed(1)} frames/s, ${state}, ${splats} splats, ${kept} kept, memory ${memory} MB`,
+    `${((at - begun) / 1000).toFixed(0)} s: ${rate.toFixed(1)} frames/s, ${state}, ${splats} splats, ${kept} kept, memory ${memory} MB, ${shares(coresBefore, cores)}`,
   );
-  [before, beforeAt] = [now, at];
+  [before, beforeAt, coresBefore] = [now, at, cores];
   if (values.heaps && ++round % 3 === 0) console.log(`  held: ${await page.heaps()}`);
   await page.run(`(() => { const b = ${named('Go')}; if (b && !b.disabled) b.click(); })()`);
 }
-console.log(`all in all ${((1000 * (before - first)) / (beforeAt - begun)).toFixed(1)} frames/s`);
+console.log(
+  `all in all ${((1000 * (before - first)) / (beforeAt - begun)).toFixed(1)} frames/s, ${shares(coresAtFirst, coresBefore)}`,
+);
 if (values.picture) {
   const { data } = await page.send('Page.captureScreenshot');
   writeFileSync(values.picture, Buffer.from(data, 'base64'));
