@@ -13,10 +13,12 @@ import { createRunContext } from '@amber-knit/core/runtime';
 import { TriangleBvh, type SurfaceHit } from '@amber-knit/core/spatial';
 import {
   captureFrame,
+  disc,
   galleyJug,
   glossy,
   handWheel,
   HAND_HELD_DEPTH_CAMERA,
+  joinMeshes,
   oarFork,
   plankColor,
   ridingLantern,
@@ -29,16 +31,25 @@ const VIEWS = 3;
 /** Points farther than this from the true surface are strays: four times the sensor's noise and more, mm. */
 const OFF = 1.5;
 const DUST = 150;
+/** Radius of the table, mm. */
+const TABLE = 130;
 
 /**
  * Removes stray points with the defaults from single raw depth frames (flying pixels and all) with dust added, where the
  * true surface is known. Recall: strays that were removed; precision: removed points that were strays.
  */
 export function strayTrial(): void {
-  console.log(`strays (more than ${OFF} mm off)   points   strays   recall   precision   good points lost`);
+  for (const onTable of [false, true]) {
+    console.log(onTable ? '\non a table, whose points are good points too' : 'by itself');
+    console.log(`strays (more than ${OFF} mm off)   points   strays   recall   precision   good points lost`);
+    trialOf((object) => (onTable ? joinMeshes([object, disc(TABLE)]).mesh : object));
+  }
+}
+
+function trialOf(inScene: (object: TriangleMesh) => TriangleMesh): void {
   let [all, removed, found, points] = [0, 0, 0, 0];
   for (const object of OBJECTS) {
-    const mesh = truthMesh(object, 1.5);
+    const mesh = inScene(truthMesh(object, 1.5));
     const bvh = new TriangleBvh(mesh);
     const hit: SurfaceHit = { triangle: 0, x: 0, y: 0, z: 0, squaredDistance: 0 };
     for (let view = 0; view < VIEWS; view++) {

@@ -8,9 +8,9 @@ export class CleanStraysParams extends EachScanParams {
     title: 'Least density',
     min: 0,
     max: 1,
-    help: 'A point stays if at least this share of the usual number of neighbours lies around it.',
+    help: 'A point stays if at least this share of the usual number of neighbours lies around it. Rims have about a quarter.',
   })
-  densityRatio = 0.25;
+  densityRatio = 0.1;
 
   @RatioParam({
     title: 'Least piece',
@@ -18,16 +18,16 @@ export class CleanStraysParams extends EachScanParams {
     max: 1,
     help: 'Loose pieces with less than this share of the largest piece’s points are dropped.',
   })
-  pieceRatio = 0.02;
+  pieceRatio = 0.002;
 
   @RatioParam({
     title: 'Flattest view',
     unit: '°',
     min: 45,
     max: 90,
-    help: 'Points seen at a flatter angle than this are dropped, where normals are known.',
+    help: 'Points seen at a flatter angle than this are dropped, where normals are known. At 90° none are.',
   })
-  maxIncidenceDeg = 82;
+  maxIncidenceDeg = 90;
 }
 
 export const cleanStrays = defineOperation({

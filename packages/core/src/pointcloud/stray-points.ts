@@ -13,10 +13,14 @@ export interface RemoveStrayPointsOptions {
   maxIncidenceRad: number;
 }
 
+/**
+ * Only what hardly can be surface goes of itself: rims and what is seen through openings have few neighbours and make
+ * small pieces, and normals at a rim lean over, so more of any of the three costs good points (`npm run bench -- strays`).
+ */
 export const REMOVE_STRAY_POINTS_DEFAULTS: RemoveStrayPointsOptions = {
-  densityRatio: 0.25,
-  pieceRatio: 0.02,
-  maxIncidenceRad: (82 * Math.PI) / 180,
+  densityRatio: 0.1,
+  pieceRatio: 0.002,
+  maxIncidenceRad: Math.PI / 2,
 };
 
 export interface RemoveStrayPointsResult {
