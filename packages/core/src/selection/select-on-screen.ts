@@ -27,27 +27,22 @@ export function selectOnScreen(
   visibleOnly: boolean,
 ): BitSet[] {
   if (!visibleOnly) return clouds.map((c) => inRegion(c, view, region));
-  const margin = Math.max(1, Math.ceil(CELL_SPACINGS * pixelsOfSpacing(clouds, view)));
-  const shown = clouds.map((c) => project(c, view, region, margin));
-  const { cellOf, hiding } = hidingDepths(shown, region, margin);
-  const wide = widened(region, margin);
-  return clouds.map(({ present, spacing }, k) => {
-    const { pixel, depth } = shown[k];
-    const out = new BitSet(present.size);
-    const tolerance = DEPTH_TOLERANCE * spacing;
-    for (let i = 0; i < pixel.length; i++) {
-      const at = pixel[i];
-      if (at >= 0 && wide[at] !== 0 && depth[i] - tolerance <= hiding[cellOf[at]]) out.add(i);
-    }
-    return out;
-  });
+  const { spacing, pixels } = sparsest(clouds, view);
+  const cells = depthCells(region, Math.max(1, Math.ceil(CELL_SPACINGS * pixels)));
+  // Cells are whole pixels, so they may be wider than they need be: then one in so many points fills them.
+  const wider = cells.cell / (CELL_SPACINGS * pixels);
+  const step = Math.max(1, Math.min(MOST_STEP, Math.floor(wider ** 2)));
+  for (const c of clouds) enterDepths(c, view, region, cells, step);
+  const front = { ...cells, hiding: hidingDepths(cells), tolerance: DEPTH_TOLERANCE * spacing * wider };
+  return clouds.map((c) => inRegion(c, view, region, front));
 }
 
-/** Points that appear inside a region, hidden or not. */
+/** Points that appear inside a region; those that something hides too, unless it is given what hides. */
 function inRegion(
   { positions: p, present, viewFromScan }: SelectableCloud,
   view: ScreenView,
   region: ScreenRegion,
+  front?: DepthCells & { hiding: Float32Array; tolerance: number },
 ): BitSet {
   const n = present.size;
   const out = new BitSet(n);
@@ -65,101 +60,114 @@ function inRegion(
     if (!(column >= 0 && column < width)) continue;
     const row = Math.floor((y0 * x + y1 * y + y2 * z + y3) / w);
     if (!(row >= 0 && row < height) || mask[row * width + column] === 0) continue;
+    if (
+      front &&
+      w - front.tolerance > front.hiding[front.ofLine[row + front.cell] + front.ofColumn[column + front.cell]]
+    ) {
+      continue;
+    }
     found[i >> 3] |= bytes[i >> 3] & (1 << (i & 7));
   }
   return out;
 }
 
-/** A region's mask with an empty margin around it. */
-function widened({ width, height, mask }: ScreenRegion, margin: number): Uint8Array {
-  const across = width + 2 * margin;
-  const out = new Uint8Array(across * (height + 2 * margin));
-  for (let y = 0; y < height; y++) out.set(mask.subarray(y * width, (y + 1) * width), (y + margin) * across + margin);
-  return out;
+/** How far behind what hides a point is still taken to lie on the same surface, in halves of a cell's width. */
+const DEPTH_TOLERANCE = 4;
+/** Width of a depth cell in spacings of the sparsest cloud: wide enough that a surface leaves no cell empty. */
+const CELL_SPACINGS = 2;
+/** At least one in so many points is entered in the depths: neighbours in a file may be neighbours on the object. */
+const MOST_STEP = 4;
+
+/** A coarse picture of a region and a margin of one cell around it, for the depths of what is nearest. */
+interface DepthCells {
+  /** Width of a cell and of the margin, pixels. */
+  cell: number;
+  columns: number;
+  rows: number;
+  /** Column of cells by pixel column, and first cell of a row by pixel line, both counted from the margin's edge. */
+  ofColumn: Int32Array;
+  ofLine: Int32Array;
+  /** Depth of the nearest point of each cell. */
+  nearest: Float32Array;
 }
 
-/** Where the points of a cloud appear in a region and a margin around it. */
-interface ProjectedPoints {
-  /** Number of the pixel, counted in the region with its margin; -1 outside, behind the camera, or cut away. */
-  pixel: Int32Array;
-  /** Distance along the viewing direction. */
-  depth: Float32Array;
+function depthCells({ width, height }: ScreenRegion, cell: number): DepthCells {
+  const [across, down] = [width + 2 * cell, height + 2 * cell];
+  const columns = Math.ceil(across / cell);
+  const rows = Math.ceil(down / cell);
+  return {
+    cell,
+    columns,
+    rows,
+    ofColumn: Int32Array.from({ length: across }, (_, x) => Math.floor(x / cell)),
+    ofLine: Int32Array.from({ length: down }, (_, y) => Math.floor(y / cell) * columns),
+    nearest: new Float32Array(columns * rows).fill(Infinity),
+  };
 }
 
-function project(
+/** Enters every `step`th point of a cloud that appears in a region or its margin in the depth cells. */
+function enterDepths(
   { positions: p, present, viewFromScan }: SelectableCloud,
   view: ScreenView,
   region: ScreenRegion,
-  margin: number,
-): ProjectedPoints {
-  const n = present.size;
-  const pixel = new Int32Array(n);
-  const depth = new Float32Array(n);
+  { cell: margin, ofColumn, ofLine, nearest }: DepthCells,
+  step: number,
+): void {
   const [x0, x1, x2, x3, y0, y1, y2, y3, w0, w1, w2, w3] = pixelRows(view, viewFromScan, region, margin);
-  const across = region.width + 2 * margin;
-  const down = region.height + 2 * margin;
+  const across = ofColumn.length;
+  const down = ofLine.length;
   const { bytes } = present;
-  for (let i = 0, j = 0; i < n; i++, j += 3) {
-    pixel[i] = -1;
+  for (let i = 0; i < present.size; i += step) {
     if ((bytes[i >> 3] & (1 << (i & 7))) === 0) continue;
-    const x = p[j];
-    const y = p[j + 1];
-    const z = p[j + 2];
+    const x = p[3 * i];
+    const y = p[3 * i + 1];
+    const z = p[3 * i + 2];
     const w = w0 * x + w1 * y + w2 * z + w3;
     if (!(w > 0)) continue;
     const column = Math.floor((x0 * x + x1 * y + x2 * z + x3) / w);
     if (!(column >= 0 && column < across)) continue;
-    const row = Math.floor((y0 * x + y1 * y + y2 * z + y3) / w);
-    if (!(row >= 0 && row < down)) continue;
-    pixel[i] = row * across + column;
-    depth[i] = w;
+    const line = Math.floor((y0 * x + y1 * y + y2 * z + y3) / w);
+    if (!(line >= 0 && line < down)) continue;
+    const c = ofLine[line] + ofColumn[column];
+    if (w < nearest[c]) nearest[c] = w;
   }
-  return { pixel, depth };
 }
-
-/** How many spacings behind the nearest point one is still taken to lie on the same surface. */
-const DEPTH_TOLERANCE = 4;
-/** Width of a depth cell in spacings of the sparsest cloud: wide enough that a surface leaves no cell empty. */
-const CELL_SPACINGS = 2;
 
 /**
- * What hides in cells of `cell` pixels over a region and a margin of one cell. On a steep surface nearer points share a
- * cell, but never the cells on its far side: what hides must be nearer in more than six of the nine cells around.
+ * What hides in each cell. On a steep surface nearer points share a cell, but never the cells on its far side: what hides
+ * must be nearer in more than six of the nine cells around.
  */
-function hidingDepths(
-  shown: readonly ProjectedPoints[],
-  region: ScreenRegion,
-  cell: number,
-): { cellOf: Int32Array; hiding: Float32Array } {
-  const across = region.width + 2 * cell;
-  const down = region.height + 2 * cell;
-  const columns = Math.ceil(across / cell);
-  const rows = Math.ceil(down / cell);
-  const cellOf = new Int32Array(across * down);
-  for (let y = 0, at = 0; y < down; y++)
-    for (let x = 0; x < across; x++) cellOf[at++] = Math.floor(y / cell) * columns + Math.floor(x / cell);
-  const nearest = new Float32Array(columns * rows).fill(Infinity);
-  for (const { pixel, depth } of shown) {
-    for (let i = 0; i < pixel.length; i++) {
-      if (pixel[i] < 0) continue;
-      const c = cellOf[pixel[i]];
-      if (depth[i] < nearest[c]) nearest[c] = depth[i];
-    }
-  }
+function hidingDepths({ columns, rows, nearest }: DepthCells): Float32Array {
   const hiding = new Float32Array(nearest.length).fill(Infinity);
-  const nine = new Float32Array(9);
   for (let r = 1; r < rows - 1; r++) {
-    for (let c = 1; c < columns - 1; c++) {
-      for (let k = 0; k < 9; k++) nine[k] = nearest[(r + Math.floor(k / 3) - 1) * columns + c + (k % 3) - 1];
-      hiding[r * columns + c] = nine.sort()[6];
+    for (let at = r * columns + 1; at < (r + 1) * columns - 1; at++) {
+      // The third farthest of the nine.
+      let first = -Infinity;
+      let second = -Infinity;
+      let third = -Infinity;
+      for (let row = at - columns; row <= at + columns; row += columns) {
+        for (let c = row - 1; c <= row + 1; c++) {
+          const d = nearest[c];
+          if (d <= third) continue;
+          if (d > first) {
+            third = second;
+            second = first;
+            first = d;
+          } else if (d > second) {
+            third = second;
+            second = d;
+          } else third = d;
+        }
+      }
+      hiding[at] = third;
     }
   }
-  return { cellOf, hiding };
+  return hiding;
 }
 
-/** Spacing of the sparsest cloud in pixels where its first points (an even sample) lie. */
-function pixelsOfSpacing(clouds: readonly SelectableCloud[], view: ScreenView): number {
-  let most = 0;
+/** Spacing of the cloud that is sparsest in the picture, mm and in pixels where its first points (an even sample) lie. */
+function sparsest(clouds: readonly SelectableCloud[], view: ScreenView): { spacing: number; pixels: number } {
+  let most = { spacing: 0, pixels: 0 };
   clouds.forEach(({ positions: p, spacing, viewFromScan }) => {
     const m = multiply(view.clipFromView, viewFromScan);
     const depths: number[] = [];
@@ -170,7 +178,8 @@ function pixelsOfSpacing(clouds: readonly SelectableCloud[], view: ScreenView): 
     if (depths.length === 0) return;
     const w = depths.sort((a, b) => a - b)[depths.length >> 1];
     // The scan is placed rigidly, so the first row's length is the projection's scale.
-    most = Math.max(most, (spacing * Math.hypot(m[0], m[4], m[8]) * view.width) / (2 * w));
+    const pixels = (spacing * Math.hypot(m[0], m[4], m[8]) * view.width) / (2 * w);
+    if (pixels > most.pixels) most = { spacing, pixels };
   });
   return most;
 }

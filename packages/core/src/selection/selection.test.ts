@@ -128,8 +128,10 @@ test('points are found where three.js draws them, however their scan is placed',
   }
 });
 
-test('through the object both sides are selected; visible only, the side that faces the camera', () => {
-  const n = 40_000;
+test.each([
+  ['as many points as pixels', 40_000],
+  ['many points to a pixel', 1_500_000],
+])('through the object both sides are selected; visible only, the side that faces the camera: %s', (_, n) => {
   const front = ball(n, 50);
   const behind = ball(5000, 20, [-5, 150, -8]);
   const through = selectOnScreen([front, behind], view, everything, false);
