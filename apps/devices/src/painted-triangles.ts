@@ -1,7 +1,7 @@
 import type { TriangleMesh } from '@amber-knit/core/geometry';
 
 /** Steps along a triangle's edge between places that have a colour of their own. */
-const STEPS = 6;
+const STEPS = 4;
 /** Places in a triangle: a row for each step, one shorter than the one before. */
 const PLACES = ((STEPS + 1) * (STEPS + 2)) / 2;
 const FIRST_OF_ROW = Int32Array.from({ length: STEPS + 1 }, (_, row) => row * (STEPS + 1) - (row * (row - 1)) / 2);

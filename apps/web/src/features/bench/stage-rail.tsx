@@ -6,7 +6,7 @@ import { GlyphShape, stateWord } from '../../shared/state-glyph';
 /** The stages in working order with their states. */
 export function StageRail({ piece, stage }: { piece: PieceView; stage: Stage }) {
   return (
-    <nav aria-label="Stages" className="shrink-0 overflow-x-auto border-b border-line bg-paper">
+    <nav aria-label="Stages" className="shrink-0 overflow-x-auto overflow-y-hidden border-b border-line bg-paper">
       <ol className="relative mx-auto my-0 flex h-14 max-w-3xl min-w-[640px] list-none items-center p-0">
         <span aria-hidden className="absolute left-[5.5%] right-[5.5%] top-[19px] h-0.5 bg-line" />
         {STAGE_NAMES.map(([id, name]) => {

@@ -44,17 +44,22 @@ const FRAGMENT = /* glsl */ `
   varying float inside;
   varying float outOfRange;
   void main() {
-    float stripe = mod(floor((gl_FragCoord.x + gl_FragCoord.y) / 3.0), 2.0);
     vec3 c = shade;
-    // Seen from behind: this side is not scanned yet.
-    if (inside > 0.5) c = stripe > 0.5 ? vec3(0.64, 0.23, 0.16) : vec3(0.90, 0.84, 0.76);
-    if (outOfRange > 0.5 && stripe > 0.5) c *= 0.55;
+    if (inside + outOfRange > 0.5) {
+      float stripe = mod(floor((gl_FragCoord.x + gl_FragCoord.y) / 3.0), 2.0);
+      // Seen from behind: this side is not scanned yet.
+      if (inside > 0.5) c = stripe > 0.5 ? vec3(0.64, 0.23, 0.16) : vec3(0.90, 0.84, 0.76);
+      if (outOfRange > 0.5 && stripe > 0.5) c *= 0.55;
+    }
     gl_FragColor = vec4(c, 1.0);
   }
 `;
 
 /** A model that nothing was added to for so long has stopped growing, ms. */
 const GROWING = 1500;
+
+/** Blocks get room in steps of so many splats, so that one can take over where another was. */
+const ROOM = 24;
 
 /** Size of a kept frame's outline against the scanner's. */
 const STAND_SIZE = 0.3;
@@ -83,6 +88,8 @@ export class LiveView {
   private readonly stands: THREE.LineSegments;
   private standPoints: number[] = [];
   private slots = new Map<number, Slot>();
+  /** Where blocks have moved out, by their room. */
+  private vacant = new Map<number, number[]>();
   private used = 0;
   private count = 0;
   private capacity = 1 << 16;
@@ -165,6 +172,7 @@ export class LiveView {
 
   clear(): void {
     this.slots.clear();
+    this.vacant.clear();
     this.used = 0;
     this.count = 0;
     this.trailPoints = [];
@@ -190,12 +198,8 @@ export class LiveView {
       const n = p.positions.length / 3;
       let slot = this.slots.get(p.block);
       if (!slot || slot.room < n) {
-        if (slot) this.hide(slot, 0);
-        this.count -= slot?.count ?? 0;
-        const room = Math.ceil(1.3 * n) + 8;
-        this.makeRoom(room);
-        slot = { start: this.used, room, count: 0 };
-        this.used += room;
+        if (slot) this.vacate(slot);
+        slot = { ...this.place(n), count: 0 };
         this.slots.set(p.block, slot);
       }
       this.write(slot, p, born);
@@ -384,8 +388,10 @@ export class LiveView {
   private newGeometry(capacity: number): THREE.BufferGeometry {
     const g = new THREE.BufferGeometry();
     g.setAttribute('position', new THREE.BufferAttribute(new Float32Array(3 * capacity), 3));
-    g.setAttribute('splatNormal', new THREE.BufferAttribute(new Int8Array(3 * capacity), 3, true));
-    g.setAttribute('splatColor', new THREE.BufferAttribute(new Uint8Array(3 * capacity), 3, true));
+    // Four bytes where three would do: what is not aligned the driver converts anew at every change, which takes longer
+    // than drawing where that is done by software.
+    g.setAttribute('splatNormal', new THREE.BufferAttribute(new Int8Array(4 * capacity), 4, true));
+    g.setAttribute('splatColor', new THREE.BufferAttribute(new Uint8Array(4 * capacity), 4, true));
     g.setAttribute('born', new THREE.BufferAttribute(new Float32Array(capacity).fill(-1), 1));
     g.setDrawRange(0, 0);
     return g;
@@ -402,14 +408,32 @@ export class LiveView {
     old.dispose();
   }
 
+  /** Room for a block of `n` splats and some more: where a block was that has outgrown it, else at the end. */
+  private place(n: number): Pick<Slot, 'start' | 'room'> {
+    const room = ROOM * Math.ceil((1.2 * n) / ROOM + 0.1);
+    const start = this.vacant.get(room)?.pop();
+    if (start !== undefined) return { start, room };
+    this.makeRoom(room);
+    this.used += room;
+    return { start: this.used - room, room };
+  }
+
+  private vacate(slot: Slot): void {
+    this.hide(slot, 0);
+    this.count -= slot.count;
+    const starts = this.vacant.get(slot.room) ?? [];
+    starts.push(slot.start);
+    this.vacant.set(slot.room, starts);
+  }
+
   private write(slot: Slot, p: SplatPatch, born: number): void {
     const g = this.points.geometry;
     const age = g.getAttribute('born').array as Float32Array;
     // What was there before keeps its age; what is new in the block stands out.
     const since = slot.count > 0 ? age[slot.start] : born;
     (g.getAttribute('position').array as Float32Array).set(p.positions, 3 * slot.start);
-    (g.getAttribute('splatNormal').array as Int8Array).set(p.normals, 3 * slot.start);
-    (g.getAttribute('splatColor').array as Uint8Array).set(p.colors, 3 * slot.start);
+    inFours(p.normals, g.getAttribute('splatNormal').array as Int8Array, slot.start);
+    inFours(p.colors, g.getAttribute('splatColor').array as Uint8Array, slot.start);
     age.fill(since, slot.start, slot.start + p.positions.length / 3);
     this.hide(slot, p.positions.length / 3);
   }
@@ -420,6 +444,15 @@ export class LiveView {
       slot.start + from,
       slot.start + slot.room,
     );
+  }
+}
+
+/** Copies threes into the first three of fours, from the `start`th on. */
+function inFours<A extends Int8Array | Uint8Array>(threes: A, fours: A, start: number): void {
+  for (let i = 0, to = 4 * start; i < threes.length; i += 3, to += 4) {
+    fours[to] = threes[i];
+    fours[to + 1] = threes[i + 1];
+    fours[to + 2] = threes[i + 2];
   }
 }
 
