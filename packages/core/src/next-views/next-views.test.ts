@@ -2,7 +2,9 @@ import type { Placement, Scan } from '../geometry/scan.js';
 import { identity, type Vec3 } from '../math/mat4.js';
 import { createRunContext } from '../runtime/run-context.js';
 import { findNextViews } from './next-views.js';
+import { presumeSurface } from './presumed-surface.js';
 import { buildSightGrid, cellAt, EMPTY, firstSolid, SURFACE, UNSEEN } from './sight-grid.js';
+import { spreadDirections } from './spread-directions.js';
 
 const RADIUS = 40;
 
@@ -37,6 +39,27 @@ test('what was looked through is empty, what was measured is surface, what lies 
   expect(at(0, 0, 0)).toBe(UNSEEN);
   expect(at(RADIUS * 0.85, RADIUS * 0.85, 0)).toBe(EMPTY);
   expect(firstSolid(grid, [350, 0, 0], [-40, 0, 0])).toBe(cellAt(grid, RADIUS * 0.999, 0, 0));
+});
+
+test('what is seen from all sides has no skin of cells before it that look unseen', () => {
+  const placed = spreadDirections(14).map((d, k) => capOf(`s${k}`, d.map((v) => 350 * v) as Vec3));
+  const { unseen } = findNextViews(placed, { distance: 350 }, createRunContext());
+  expect(unseen).toBeLessThan(0.02 * 4 * Math.PI * RADIUS ** 2);
+});
+
+test('between what is behind a surface and what is empty the surface is presumed halfway', () => {
+  // A wide slab: surface at 2, empty from 13 on, where a harmonic function falls evenly from 1 to 0.
+  const size: [number, number, number] = [14, 61, 61];
+  const state = new Uint8Array(size[0] * size[1] * size[2]).fill(UNSEEN);
+  const behind = new Uint8Array(state.length);
+  for (let at = 0; at < state.length; at++) {
+    const x = at % size[0];
+    if (x <= 2) state[at] = SURFACE;
+    if (x >= 13) state[at] = EMPTY;
+  }
+  presumeSurface({ cell: 1, origin: [0, 0, 0], size, state, behind });
+  const middle = (30 * size[1] + 30) * size[0];
+  expect(Array.from(state.subarray(middle, middle + 14))).toEqual([2, 2, 2, 0, 0, 0, 0, 0, 3, 3, 3, 3, 3, 1]);
 });
 
 test('a ball seen from all sides but below is to be looked at from below, laid down anew', () => {

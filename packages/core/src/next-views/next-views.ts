@@ -4,7 +4,8 @@ import { dot3, normalize3, transformPoint, type Vec3 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { outlineOf } from './outline.js';
 import { spreadDirections } from './spread-directions.js';
-import { buildSightGrid, cellAt, EMPTY, firstSolid, UNSEEN, type SightGrid } from './sight-grid.js';
+import { presumeSurface } from './presumed-surface.js';
+import { buildSightGrid, cellAt, firstSolid, isOpen, SURFACE, UNSEEN, type SightGrid } from './sight-grid.js';
 
 /** What the scanner can do. */
 export interface ScannerReach {
@@ -56,11 +57,13 @@ const MOST_VIEWS = 5;
 const LEAST_SHARE = 0.04;
 /** Patches of fewer unseen cells are specks between points. */
 const LEAST_PATCH = 8;
+/** An unseen cell with so many measured ones around it lies just behind them, and shows between their corners only. */
+const MEASURED = 3;
 /** Cosine to a setup's usual direction from which on it can reach a view: the support hides what is below. */
 const SAME_SIDE = 0.1;
 
 /**
- * From where to scan next: unseen cells that border on empty ones are what a scanner could still see. For directions all
+ * From where to scan next: unseen cells, as far as they may be solid (`presumeSurface`), that border on empty ones are what a scanner could still see. For directions all
  * round it is counted how many of them it would meet first, facing it enough; the best is taken, what it sees is struck
  * off, and so on.
  *
@@ -75,6 +78,7 @@ export function findNextViews(
   const { distance, maxIncidence, near, far, fieldOfView } = { ...SCANNER_REACH_DEFAULTS, ...reach };
   const grid = buildSightGrid(placed);
   if (!grid) return { views: [], unseen: 0 };
+  presumeSurface(grid);
   const cells = unseenBorder(grid);
   const target = middleOf(grid);
   const cosineOf = (degrees: number): number => Math.cos((degrees * Math.PI) / 180);
@@ -140,24 +144,28 @@ function unseenBorder(grid: SightGrid): BorderCells {
     i >= size[0] ||
     j >= size[1] ||
     k >= size[2] ||
-    state[(k * size[1] + j) * size[0] + i] === EMPTY;
+    isOpen(state[(k * size[1] + j) * size[0] + i]);
   for (let k = 0; k < size[2]; k++) {
     for (let j = 0; j < size[1]; j++) {
       for (let i = 0; i < size[0]; i++) {
         const at = (k * size[1] + j) * size[0] + i;
         if (state[at] !== UNSEEN || !SIDES.some(([a, b, c]) => isEmpty(i + a, j + b, k + c))) continue;
         const normal: Vec3 = [0, 0, 0];
+        let measured = 0;
         for (let c = -1; c <= 1; c++) {
           for (let b = -1; b <= 1; b++) {
             for (let a = -1; a <= 1; a++) {
-              if (!isEmpty(i + a, j + b, k + c)) continue;
+              if (!isEmpty(i + a, j + b, k + c)) {
+                if (state[at + a + size[0] * (b + size[1] * c)] === SURFACE) measured++;
+                continue;
+              }
               normal[0] += a;
               normal[1] += b;
               normal[2] += c;
             }
           }
         }
-        if (normal.every((v) => v === 0)) continue;
+        if (measured >= MEASURED || normal.every((v) => v === 0)) continue;
         out.index.push(at);
         out.middles.push([origin[0] + (i + 0.5) * cell, origin[1] + (j + 0.5) * cell, origin[2] + (k + 0.5) * cell]);
         out.normals.push(normalize3(normal));

@@ -1,4 +1,4 @@
-import { EMPTY, type SightGrid } from './sight-grid.js';
+import { isOpen, type SightGrid } from './sight-grid.js';
 
 /** A side of a cell: the step to the neighbour, and the four corners in units of the cell, in order. */
 const FACES: readonly { step: readonly [number, number, number]; corners: readonly (readonly number[])[] }[] = [
@@ -39,7 +39,7 @@ export function outlineOf(grid: SightGrid, cells: readonly number[]): Float32Arr
     for (const { step, corners: around } of FACES) {
       const [x, y, z] = [i + step[0], j + step[1], k + step[2]];
       const inside = x >= 0 && y >= 0 && z >= 0 && x < nx && y < ny && z < nz;
-      if (inside && state[(z * ny + y) * nx + x] !== EMPTY) continue;
+      if (inside && !isOpen(state[(z * ny + y) * nx + x])) continue;
       const ids = around.map(([a, b, c]) => cornerAt(i + a, j + b, k + c));
       for (let e = 0; e < 4; e++) {
         const [p, q] = [ids[e], ids[(e + 1) % 4]];

@@ -9,6 +9,8 @@ import { spreadDirections } from './spread-directions.js';
 export const UNSEEN = 0;
 export const EMPTY = 1;
 export const SURFACE = 2;
+/** Not seen, but hardly solid. */
+export const PRESUMED_EMPTY = 3;
 
 /** Cells along the longest edge of the piece, and how much is added around it. */
 const CELLS = 72;
@@ -26,6 +28,8 @@ export interface SightGrid {
   origin: Vec3;
   size: [number, number, number];
   state: Uint8Array;
+  /** 1 where a sensor's sight ended just before a cell: it is solid, or empty only beyond something thinner. */
+  behind: Uint8Array;
 }
 
 /** @returns undefined if no scan has a place. O(cells · views + points · hull directions) */
@@ -46,7 +50,7 @@ export function buildSightGrid(placed: readonly { scan: Scan; placement: Placeme
   const origin = min.map((v) => v - MARGIN * longest) as Vec3;
   const size = max.map((v, k) => Math.ceil((v + MARGIN * longest - origin[k]) / cell)) as [number, number, number];
   const state = new Uint8Array(size[0] * size[1] * size[2]);
-  const grid = { cell, origin, size, state };
+  const grid = { cell, origin, size, state, behind: new Uint8Array(state.length) };
   for (const { scan, placement } of placed) carve(grid, scan, placement);
   for (const c of clouds) {
     for (let i = 0; i < c.length; i += 3) {
@@ -86,8 +90,11 @@ function emptyOutside({ cell, origin, size, state }: SightGrid, clouds: readonly
   }
 }
 
+/** What lies less than so many cells behind a surface belongs to it. */
+const THICK = 2;
+
 /** Marks as empty what a scan's sensor looked through, or saw nothing in. */
-function carve({ cell, origin, size, state }: SightGrid, scan: Scan, { pieceFromScan }: Placement): void {
+function carve({ cell, origin, size, state, behind }: SightGrid, scan: Scan, { pieceFromScan }: Placement): void {
   const scanFromPiece = invertRigid(pieceFromScan);
   for (const view of buildRangeViews(scan, sensorPositions(scan))) {
     const m = multiply(view.sensorFromScan, scanFromPiece);
@@ -104,11 +111,20 @@ function carve({ cell, origin, size, state }: SightGrid, scan: Scan, { pieceFrom
           const v = Math.round(view.size / 2 + (view.focal * (m[1] * x + m[5] * y + m[9] * z + m[13])) / vz);
           if (u < 1 || v < 1 || u >= view.size - 1 || v >= view.size - 1) continue;
           const near = view.nearest[v * view.size + u];
-          if (near === 0 || (near > 0 && vz < near - cell)) state[at] = EMPTY;
+          // A cell that the surface goes through is measured, whether or not one of its points lies in it: else it
+          // would look like a skin that nobody has seen.
+          if (near === 0 || (near > 0 && vz < near - 0.5 * cell)) state[at] = EMPTY;
+          else if (near > 0 && vz < near + cell) state[at] = SURFACE;
+          else if (near > 0 && vz < near + THICK * cell) behind[at] = 1;
         }
       }
     }
   }
+}
+
+/** Whether nothing is in a cell of that state, as far as is known or presumed. */
+export function isOpen(state: number): boolean {
+  return state === EMPTY || state === PRESUMED_EMPTY;
 }
 
 /** Index of the cell that holds a point; -1 outside. */
@@ -120,14 +136,14 @@ export function cellAt({ cell, origin, size }: SightGrid, x: number, y: number, 
   return (k * size[1] + j) * size[0] + i;
 }
 
-/** The first cell from `from` towards `to` that is not empty; -1 if there is none before `to`. Steps of half a cell. */
+/** The first cell from `from` towards `to` that is not open; -1 if there is none before `to`. Steps of half a cell. */
 export function firstSolid(grid: SightGrid, from: Vec3, to: Vec3): number {
   const d = [to[0] - from[0], to[1] - from[1], to[2] - from[2]];
   const length = Math.hypot(d[0], d[1], d[2]);
   const step = grid.cell / 2 / length;
   for (let t = entry(grid, from, d); t < 1; t += step) {
     const at = cellAt(grid, from[0] + t * d[0], from[1] + t * d[1], from[2] + t * d[2]);
-    if (at >= 0 && grid.state[at] !== EMPTY) return at;
+    if (at >= 0 && !isOpen(grid.state[at])) return at;
   }
   return cellAt(grid, ...to);
 }
