@@ -8,10 +8,14 @@ import { spreadDirections } from './spread-directions.js';
 
 const RADIUS = 40;
 
-/** What a sensor at `eye` sees of a ball round the origin, points about 1 mm apart. */
-function capOf(name: string, eye: Vec3): { scan: Scan; placement: Placement; setup: string } {
+/** What a sensor at `eye` sees of a ball round the origin, points about 1 mm apart or `n` all round, less what is not kept. */
+function capOf(
+  name: string,
+  eye: Vec3,
+  n = 20_000,
+  keep: (z: number, i: number) => boolean = () => true,
+): { scan: Scan; placement: Placement; setup: string } {
   const positions: number[] = [];
-  const n = 20_000;
   for (let i = 0; i < n; i++) {
     const z = 1 - (2 * i + 1) / n;
     const a = i * Math.PI * (3 - Math.sqrt(5));
@@ -20,7 +24,7 @@ function capOf(name: string, eye: Vec3): { scan: Scan; placement: Placement; set
     // Seen where the surface faces the sensor by at least 20°.
     const back = eye.map((v, k) => v - p[k]);
     const cosine = (back[0] * p[0] + back[1] * p[1] + back[2] * p[2]) / (RADIUS * Math.hypot(...back));
-    if (cosine > 0.34) positions.push(...p);
+    if (cosine > 0.34 && keep(z, i)) positions.push(...p);
   }
   const scan = { name, cloud: { positions: Float32Array.from(positions) }, viewpoints: [eye] };
   return { scan, placement: { name, state: 'registered', pieceFromScan: identity() }, setup: 'Upright' };
@@ -47,6 +51,28 @@ test('what is seen from all sides has no skin of cells before it that look unsee
   expect(unseen).toBeLessThan(0.02 * 4 * Math.PI * RADIUS ** 2);
 });
 
+test('where a scan has few points the surface is thin, and is to be scanned again from there', () => {
+  // A belt seen from four sides, the underside, and the top above 0.6 of the radius with every `nth` point: about ten
+  // a cell for each scan but that.
+  const seen = (nth: number): ReturnType<typeof findNextViews> => {
+    const sides = [0, 1, 2, 3].map((k): Vec3 => [350 * Math.cos(k * 1.5708), 350 * Math.sin(k * 1.5708), 0]);
+    const placed = [
+      ...sides.map((eye, k) => capOf(`side ${k}`, eye, 200_000, (z) => Math.abs(z) < 0.62)),
+      capOf('below', [0, 0, -350], 200_000, (z) => z < -0.6),
+      capOf('above', [0, 0, 350], 200_000, (z, i) => z > 0.6 && i % nth === 0),
+    ];
+    return findNextViews(placed, { distance: 350 }, createRunContext());
+  };
+  const cap = 2 * Math.PI * 0.4 * RADIUS ** 2;
+  expect(seen(1).thin).toBe(0);
+  const { views, thin } = seen(8);
+  // Cells that no point lies in are not counted: seven in ten hold one of 1.2 points on average.
+  expect(thin).toBeGreaterThan(0.4 * cap);
+  expect(thin).toBeLessThan(1.2 * cap);
+  expect(views[0].eye[2] - views[0].target[2]).toBeGreaterThan(0.8 * 350);
+  expect(views[0].thinGain).toBeGreaterThan(0.5 * thin);
+});
+
 test('between what is behind a surface and what is empty the surface is presumed halfway', () => {
   // A wide slab: surface at 2, empty from 13 on, where a harmonic function falls evenly from 1 to 0.
   const size: [number, number, number] = [14, 61, 61];
@@ -57,7 +83,7 @@ test('between what is behind a surface and what is empty the surface is presumed
     if (x <= 2) state[at] = SURFACE;
     if (x >= 13) state[at] = EMPTY;
   }
-  presumeSurface({ cell: 1, origin: [0, 0, 0], size, state, behind });
+  presumeSurface({ cell: 1, origin: [0, 0, 0], size, state, behind, points: new Uint32Array(0), usualPoints: 0 });
   const middle = (30 * size[1] + 30) * size[0];
   expect(Array.from(state.subarray(middle, middle + 14))).toEqual([2, 2, 2, 0, 0, 0, 0, 0, 3, 3, 3, 3, 3, 1]);
 });
@@ -120,5 +146,5 @@ test('a patch is outlined by closed loops round it', () => {
 });
 
 test('without scans nothing is advised', () => {
-  expect(findNextViews([], { distance: 350 }, createRunContext())).toEqual({ views: [], unseen: 0 });
+  expect(findNextViews([], { distance: 350 }, createRunContext())).toEqual({ views: [], unseen: 0, thin: 0 });
 });

@@ -5,7 +5,8 @@ import type { RunContext } from '../runtime/run-context.js';
 import { outlineOf } from './outline.js';
 import { spreadDirections } from './spread-directions.js';
 import { presumeSurface } from './presumed-surface.js';
-import { buildSightGrid, cellAt, firstSolid, isOpen, SURFACE, UNSEEN, type SightGrid } from './sight-grid.js';
+import { borderCells, LEAST_PATCH, type BorderCells } from './border-cells.js';
+import { buildSightGrid, firstSolid, type SightGrid } from './sight-grid.js';
 
 /** What the scanner can do. */
 export interface ScannerReach {
@@ -34,11 +35,13 @@ export interface NextView {
   target: Vec3;
   /** Area it would see newly, about, mm². */
   gain: number;
-  /** Share of all unseen area that can be reached from anywhere (0–1). */
+  /** Area that was measured thinly and it would see again, about, mm². */
+  thinGain: number;
+  /** Share of all unseen area (and half of the thin) that can be reached from anywhere (0–1). */
   share: number;
   /** The setup whose sensors stood on this side, or undefined if the piece must be laid down anew. */
   setup?: string;
-  /** Middles of the unseen cells that it would see, 3n. */
+  /** Middles of the unseen and thin cells that it would see, 3n. */
   sees: Float32Array;
   /** Outlines of what it would see, segments of 6 numbers. */
   outline: Float32Array;
@@ -48,6 +51,8 @@ export interface NextViews {
   views: NextView[];
   /** Area that no scan has seen and some view could, about, mm². */
   unseen: number;
+  /** Area that was measured thinly and some view could see again, about, mm². */
+  thin: number;
 }
 
 /** Directions that are tried, evenly over the ball. */
@@ -55,10 +60,8 @@ const DIRECTIONS = 180;
 const MOST_VIEWS = 5;
 /** Views that add less than this share of all unseen are not worth a scan. */
 const LEAST_SHARE = 0.04;
-/** Patches of fewer unseen cells are specks between points. */
-const LEAST_PATCH = 8;
-/** An unseen cell with so many measured ones around it lies just behind them, and shows between their corners only. */
-const MEASURED = 3;
+/** A thin place counts for so much of an unseen one. */
+const THIN_VALUE = 0.5;
 /** Cosine to a setup's usual direction from which on it can reach a view: the support hides what is below. */
 const SAME_SIDE = 0.1;
 
@@ -77,9 +80,9 @@ export function findNextViews(
 ): NextViews {
   const { distance, maxIncidence, near, far, fieldOfView } = { ...SCANNER_REACH_DEFAULTS, ...reach };
   const grid = buildSightGrid(placed);
-  if (!grid) return { views: [], unseen: 0 };
+  if (!grid) return { views: [], unseen: 0, thin: 0 };
   presumeSurface(grid);
-  const cells = unseenBorder(grid);
+  const cells = borderCells(grid);
   const target = middleOf(grid);
   const cosineOf = (degrees: number): number => Math.cos((degrees * Math.PI) / 180);
   const limits = { near, far, leastFacing: cosineOf(maxIncidence), leastAxial: cosineOf(fieldOfView / 2) };
@@ -89,22 +92,32 @@ export function findNextViews(
     return { eye, direction: d, sees: seenFrom(grid, cells, eye, target, limits) };
   });
   const reachable = new Set(candidates.flatMap((c) => c.sees));
+  const valueOf = (seen: Iterable<number>): number => {
+    let sum = 0;
+    for (const c of seen) sum += cells.thin[c] ? THIN_VALUE : 1;
+    return sum;
+  };
   const area = grid.cell ** 2;
+  const areaOf = (seen: Iterable<number>, thin: boolean): number =>
+    area * [...seen].filter((c) => cells.thin[c] === thin).length;
+  const worth = valueOf(reachable);
   const left = new Set(reachable);
   const views: NextView[] = [];
   while (views.length < MOST_VIEWS) {
-    let best = { sees: [] as number[], candidate: candidates[0] };
+    let best = { sees: [] as number[], value: 0, candidate: candidates[0] };
     for (const candidate of candidates) {
       const sees = candidate.sees.filter((c) => left.has(c));
-      if (sees.length > best.sees.length) best = { sees, candidate };
+      const value = valueOf(sees);
+      if (value > best.value) best = { sees, value, candidate };
     }
-    if (best.sees.length < Math.max(LEAST_PATCH, LEAST_SHARE * reachable.size)) break;
+    if (best.value < Math.max(LEAST_PATCH, LEAST_SHARE * worth)) break;
     for (const c of best.sees) left.delete(c);
     views.push({
       eye: best.candidate.eye,
       target,
-      gain: best.sees.length * area,
-      share: best.sees.length / reachable.size,
+      gain: areaOf(best.sees, false),
+      thinGain: areaOf(best.sees, true),
+      share: best.value / worth,
       setup: setupFor(placed, target, best.candidate.direction),
       sees: Float32Array.from(best.sees.flatMap((c) => cells.middles[c])),
       outline: outlineOf(
@@ -113,99 +126,7 @@ export function findNextViews(
       ),
     });
   }
-  return { views, unseen: reachable.size * area };
-}
-
-const SIDES = [
-  [-1, 0, 0],
-  [1, 0, 0],
-  [0, -1, 0],
-  [0, 1, 0],
-  [0, 0, -1],
-  [0, 0, 1],
-] as const;
-
-interface BorderCells {
-  /** Cell index of each. */
-  index: number[];
-  middles: Vec3[];
-  /** Towards the empty side. */
-  normals: Vec3[];
-}
-
-/** Unseen cells beside empty ones or at the grid's edge, which is empty beyond, in patches of some size. */
-function unseenBorder(grid: SightGrid): BorderCells {
-  const { size, state, origin, cell } = grid;
-  const out: BorderCells = { index: [], middles: [], normals: [] };
-  const isEmpty = (i: number, j: number, k: number): boolean =>
-    i < 0 ||
-    j < 0 ||
-    k < 0 ||
-    i >= size[0] ||
-    j >= size[1] ||
-    k >= size[2] ||
-    isOpen(state[(k * size[1] + j) * size[0] + i]);
-  for (let k = 0; k < size[2]; k++) {
-    for (let j = 0; j < size[1]; j++) {
-      for (let i = 0; i < size[0]; i++) {
-        const at = (k * size[1] + j) * size[0] + i;
-        if (state[at] !== UNSEEN || !SIDES.some(([a, b, c]) => isEmpty(i + a, j + b, k + c))) continue;
-        const normal: Vec3 = [0, 0, 0];
-        let measured = 0;
-        for (let c = -1; c <= 1; c++) {
-          for (let b = -1; b <= 1; b++) {
-            for (let a = -1; a <= 1; a++) {
-              if (!isEmpty(i + a, j + b, k + c)) {
-                if (state[at + a + size[0] * (b + size[1] * c)] === SURFACE) measured++;
-                continue;
-              }
-              normal[0] += a;
-              normal[1] += b;
-              normal[2] += c;
-            }
-          }
-        }
-        if (measured >= MEASURED || normal.every((v) => v === 0)) continue;
-        out.index.push(at);
-        out.middles.push([origin[0] + (i + 0.5) * cell, origin[1] + (j + 0.5) * cell, origin[2] + (k + 0.5) * cell]);
-        out.normals.push(normalize3(normal));
-      }
-    }
-  }
-  return patchesOnly(grid, out);
-}
-
-/** Without cells that have too few others beside them. */
-function patchesOnly(grid: SightGrid, cells: BorderCells): BorderCells {
-  const position = new Map(cells.index.map((at, c) => [at, c]));
-  const patch = new Int32Array(cells.index.length).fill(-1);
-  const sizes: number[] = [];
-  const [nx, nxy] = [grid.size[0], grid.size[0] * grid.size[1]];
-  for (let c = 0; c < patch.length; c++) {
-    if (patch[c] >= 0) continue;
-    const stack = [c];
-    patch[c] = sizes.length;
-    let count = 0;
-    while (stack.length > 0) {
-      const at = cells.index[stack.pop()!];
-      count++;
-      for (let d = 0; d < 27; d++) {
-        const next = position.get(
-          at + (d % 3) - 1 + nx * ((Math.floor(d / 3) % 3) - 1) + nxy * (Math.floor(d / 9) - 1),
-        );
-        if (next === undefined || patch[next] >= 0) continue;
-        patch[next] = sizes.length;
-        stack.push(next);
-      }
-    }
-    sizes.push(count);
-  }
-  const kept = cells.index.flatMap((_, c) => (sizes[patch[c]] >= LEAST_PATCH ? [c] : []));
-  return {
-    index: kept.map((c) => cells.index[c]),
-    middles: kept.map((c) => cells.middles[c]),
-    normals: kept.map((c) => cells.normals[c]),
-  };
+  return { views, unseen: areaOf(reachable, false), thin: areaOf(reachable, true) };
 }
 
 /** What a sensor can measure: distances, mm, and cosines of incidence and of the angle to where it looks. */
@@ -227,9 +148,19 @@ function seenFrom(grid: SightGrid, cells: BorderCells, eye: Vec3, target: Vec3, 
     if (distance < limits.near || distance > limits.far) continue;
     const back = normalize3(towards);
     if (dot3(back, cells.normals[c]) < limits.leastFacing || dot3(back, backwards) < limits.leastAxial) continue;
-    if (firstSolid(grid, eye, m) === cellAt(grid, ...m)) out.push(c);
+    const first = firstSolid(grid, eye, m);
+    // Measured surface is up to two cells thick: a point of it may lie in the second.
+    if (first === cells.index[c] || (cells.thin[c] && areBeside(grid, first, cells.index[c]))) out.push(c);
   }
   return out;
+}
+
+/** Whether two cells touch, at a corner at least. */
+function areBeside({ size }: SightGrid, a: number, b: number): boolean {
+  const apart = (x: number, y: number): boolean => Math.abs(x - y) > 1;
+  const [nx, nxy] = [size[0], size[0] * size[1]];
+  if (apart(a % nx, b % nx) || apart(Math.floor(a / nxy), Math.floor(b / nxy))) return false;
+  return !apart(Math.floor(a / nx) % size[1], Math.floor(b / nx) % size[1]);
 }
 
 /** The setup whose sensors mostly stood on the side of a direction. */

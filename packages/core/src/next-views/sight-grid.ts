@@ -28,6 +28,10 @@ export interface SightGrid {
   origin: Vec3;
   size: [number, number, number];
   state: Uint8Array;
+  /** Measured points in each cell, of all scans. */
+  points: Uint32Array;
+  /** Points that one scan usually has in a cell of its surface. */
+  usualPoints: number;
   /** 1 where a sensor's sight ended just before a cell: it is solid, or empty only beyond something thinner. */
   behind: Uint8Array;
 }
@@ -50,16 +54,36 @@ export function buildSightGrid(placed: readonly { scan: Scan; placement: Placeme
   const origin = min.map((v) => v - MARGIN * longest) as Vec3;
   const size = max.map((v, k) => Math.ceil((v + MARGIN * longest - origin[k]) / cell)) as [number, number, number];
   const state = new Uint8Array(size[0] * size[1] * size[2]);
-  const grid = { cell, origin, size, state, behind: new Uint8Array(state.length) };
+  const grid: SightGrid = {
+    cell,
+    origin,
+    size,
+    state,
+    points: new Uint32Array(state.length),
+    usualPoints: 0,
+    behind: new Uint8Array(state.length),
+  };
   for (const { scan, placement } of placed) carve(grid, scan, placement);
-  for (const c of clouds) {
-    for (let i = 0; i < c.length; i += 3) {
-      const at = cellAt(grid, c[i], c[i + 1], c[i + 2]);
-      if (at >= 0) state[at] = SURFACE;
-    }
-  }
+  grid.usualPoints = median(clouds.map((c) => enterPoints(grid, c)));
   emptyOutside(grid, clouds);
   return grid;
+}
+
+/** Marks the cells of a cloud's points as surface. @returns points in a cell of it, the median */
+function enterPoints(grid: SightGrid, cloud: Float32Array): number {
+  const own = new Map<number, number>();
+  for (let i = 0; i < cloud.length; i += 3) {
+    const at = cellAt(grid, cloud[i], cloud[i + 1], cloud[i + 2]);
+    if (at < 0) continue;
+    grid.state[at] = SURFACE;
+    grid.points[at]++;
+    own.set(at, (own.get(at) ?? 0) + 1);
+  }
+  return median([...own.values()]);
+}
+
+function median(values: number[]): number {
+  return values.sort((a, b) => a - b)[values.length >> 1] ?? 0;
 }
 
 /** Half-spaces whose intersection stands for the convex hull. */

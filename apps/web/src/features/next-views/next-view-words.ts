@@ -1,4 +1,4 @@
-import type { NextView } from '@amber-knit/core/next-views';
+import type { NextView, NextViews } from '@amber-knit/core/next-views';
 
 /** From which side of the piece a place looks at it, its front being towards −Y. */
 export function sideWords({ eye, target }: Pick<NextView, 'eye' | 'target'>): string {
@@ -28,5 +28,19 @@ export function setupWords({ setup }: Pick<NextView, 'setup'>): string {
 }
 
 /** An area in a unit of its size. */
-export const areaWords = (mm2: number): string =>
-  mm2 >= 100 ? `${(mm2 / 100).toFixed(1)} cm²` : `${Math.round(mm2)} mm²`;
+const areaWords = (mm2: number): string => (mm2 >= 100 ? `${(mm2 / 100).toFixed(1)} cm²` : `${Math.round(mm2)} mm²`);
+
+/** What a place would show. */
+export function gainWords({ gain, thinGain }: Pick<NextView, 'gain' | 'thinGain'>): string {
+  if (thinGain === 0) return areaWords(gain);
+  return gain === 0 ? `${areaWords(thinGain)} thin` : `${areaWords(gain)}, ${areaWords(thinGain)} thin`;
+}
+
+/** How much is left to scan. */
+export function foundWords({ unseen, thin }: Pick<NextViews, 'unseen' | 'thin'>): string {
+  const parts = [
+    ...(unseen > 0 ? [`${areaWords(unseen)} are unseen`] : []),
+    ...(thin > 0 ? [`${areaWords(thin)} measured with less than a quarter of the usual points`] : []),
+  ];
+  return `About ${parts.join(' and ')}, and can be reached.`;
+}

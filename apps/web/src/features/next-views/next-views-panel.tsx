@@ -6,7 +6,7 @@ import { placeLookedAt } from '../../app/view-slice';
 import { Button, Notice, ProgressBar } from '../../shared/controls';
 import { NumberRow } from '../../shared/number-row';
 import { hasPlace } from '../view/piece-content';
-import { areaWords, setupWords, sideWords } from './next-view-words';
+import { foundWords, gainWords, setupWords, sideWords } from './next-view-words';
 import { keyOf, nextViewsClient, type Scanner } from './next-views-client';
 
 /** Stands for a scanner that is not known. */
@@ -61,7 +61,7 @@ export function NextViewsPanel({ piece }: { piece: PieceView }) {
       <h3 className="m-0 text-sm font-semibold">Where to scan next</h3>
       {!found && (
         <p className="mb-2 mt-1 text-muted">
-          Works out what no scan has seen yet, and from where a scanner would see most of it.
+          Works out what no scan has seen yet or seen thinly, and from where a scanner would see most of it.
         </p>
       )}
       {found && found.views.length === 0 && (
@@ -69,10 +69,7 @@ export function NextViewsPanel({ piece }: { piece: PieceView }) {
       )}
       {found && found.views.length > 0 && (
         <>
-          <p className="mb-1 mt-1">
-            About <b className="num">{areaWords(found.unseen)}</b> are unseen and can be reached. Best places first;
-            each counts what those before it leave.
-          </p>
+          <p className="mb-1 mt-1">{foundWords(found)} Best places first; each counts what those before it leave.</p>
           <ol className="m-0 mb-2 flex list-none flex-col gap-1 p-0">
             {found.views.map((view, i) => (
               <li key={i}>
@@ -86,7 +83,7 @@ export function NextViewsPanel({ piece }: { piece: PieceView }) {
                   <span>{sideWords(view)}</span>
                   <span className="num">{Math.round(100 * view.share)} %</span>
                   <span className="col-span-2 col-start-2 text-muted">
-                    {setupWords(view)}; {areaWords(view.gain)}
+                    {setupWords(view)}; {gainWords(view)}
                   </span>
                 </button>
               </li>
