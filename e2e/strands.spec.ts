@@ -34,9 +34,19 @@ test('scans are renamed, noted, found, chosen together and moved to another setu
   await strands.getByLabel('Find strands').fill('shaky');
   await expect(strands.getByRole('listitem')).toHaveCount(1);
   await strands.getByLabel('Find strands').fill('');
-  await strands.getByLabel('Choose view_4').check();
-  await strands.getByLabel('Choose rim, from above').check();
+  // By keys: along the list, choosing on the way; nothing chosen; one hidden and shown again.
   const chosen = strands.getByRole('region', { name: 'Chosen strands' });
+  await strands.getByRole('button', { name: 'Card of view_4' }).focus();
+  await page.keyboard.press('Shift+ArrowDown');
+  await expect(strands.getByRole('button', { name: 'Card of view_5' })).toBeFocused();
+  await expect(strands.getByRole('checkbox', { checked: true })).toHaveCount(2);
+  await page.keyboard.press('Escape');
+  await expect(strands.getByRole('checkbox', { checked: true })).toHaveCount(0);
+  await page.keyboard.press('h');
+  await strands.getByRole('button', { name: 'Show view_5', exact: true }).click();
+  await strands.getByRole('button', { name: 'Card of view_4' }).focus();
+  await page.keyboard.press('Space');
+  await strands.getByLabel('Choose rim, from above').check();
   await chosen.getByLabel('Setup for the chosen strands').fill('Upside down');
   await chosen.getByRole('button', { name: 'Move' }).click();
   const upside = strands.getByRole('region', { name: 'Upside down' });

@@ -39,6 +39,9 @@ const SHORTCUTS: [string, string][] = [
   ['1 to 6', 'Front, back, left, right, top, below'],
   ['Escape', 'Start a measurement, or a selection, again'],
   ['Enter', 'With a selecting tool: click in the middle of the view'],
+  ['Up, down, Home, End', 'On a strand’s name: go along the list; with Shift choose on the way'],
+  ['Space', 'Choose the strand; Ctrl A all, Escape none'],
+  ['H, O, F2', 'Hide the strand, show only it, open its card'],
   ['Delete', 'Cut the selected points away (Clean)'],
 ];
 

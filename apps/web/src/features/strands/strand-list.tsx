@@ -5,6 +5,7 @@ import { ChosenStrands } from './chosen-strands';
 import { StrandCard } from './strand-card';
 import { orderedStrands, STRAND_ORDERS, tagsIn, type StrandOrder } from './strand-order';
 import { StrandRow, STRANDS_DRAGGED } from './strand-row';
+import { useStrandKeys } from './use-strand-keys';
 
 /** From so many scans on they can be searched and sorted. */
 const MANY = 6;
@@ -29,6 +30,9 @@ export function StrandList({ piece }: { piece: PieceView }) {
     (id: string) => setChosen((ids) => (ids.includes(id) ? ids.filter((x) => x !== id) : [...ids, id])),
     [],
   );
+  // As they stand on the screen: by setup.
+  const inOrder = piece.setups.flatMap((setup) => shown.filter((s) => s.setup === setup)).map((s) => s.id);
+  const { current, onKeyDown, onFocus } = useStrandKeys(inOrder, setChosen, setOpen);
   const latest = useRef(chosenIds);
   latest.current = chosenIds;
   const draggedWith = useCallback((id: string) => (latest.current.includes(id) ? latest.current : [id]), []);
@@ -41,6 +45,8 @@ export function StrandList({ piece }: { piece: PieceView }) {
   return (
     <aside
       aria-label="Strands"
+      onKeyDown={onKeyDown}
+      onFocus={onFocus}
       className="flex w-68 shrink-0 flex-col overflow-y-auto border-r border-line bg-panel py-3"
     >
       <div className="flex justify-between px-3">
@@ -120,6 +126,7 @@ export function StrandList({ piece }: { piece: PieceView }) {
                     pieceId={piece.id}
                     scan={s}
                     chosen={chosenIds.includes(s.id)}
+                    reached={s.id === current}
                     draggedWith={draggedWith}
                     onChoose={toggle}
                     onOpen={setOpen}

@@ -21,6 +21,7 @@ export const StrandRow = memo(function StrandRow({
   pieceId,
   scan,
   chosen,
+  reached,
   draggedWith,
   onChoose,
   onOpen,
@@ -28,6 +29,8 @@ export const StrandRow = memo(function StrandRow({
   pieceId: string;
   scan: ScanView;
   chosen: boolean;
+  /** Whether Tab comes to it: of the whole list to one strand only. */
+  reached: boolean;
   /** The scans that go along when this one is dragged. */
   draggedWith: (id: string) => readonly string[];
   onChoose: (id: string) => void;
@@ -38,6 +41,7 @@ export const StrandRow = memo(function StrandRow({
   const dispatch = useAppDispatch();
   const [run] = api.useRunOperationMutation();
   const excluded = scan.placement.state === 'excluded';
+  const tabIndex = reached ? 0 : -1;
   return (
     <li
       draggable
@@ -49,6 +53,7 @@ export const StrandRow = memo(function StrandRow({
           type="checkbox"
           aria-label={`Choose ${scan.name}`}
           checked={chosen}
+          tabIndex={tabIndex}
           onChange={() => onChoose(scan.id)}
           className="peer absolute inset-0 m-0 h-full w-full opacity-0 accent-[var(--amber)] checked:opacity-100 focus-visible:opacity-100 group-hover:opacity-100"
         />
@@ -59,6 +64,8 @@ export const StrandRow = memo(function StrandRow({
       <button
         type="button"
         onClick={() => onOpen(scan.id)}
+        data-strand={scan.id}
+        tabIndex={tabIndex}
         aria-label={`Card of ${scan.name}`}
         title={scan.note ? `${scan.name}: ${scan.note}` : 'Opens its card: name, setup, colour, note'}
         className="min-w-0 flex-1 border-0 bg-transparent p-0 text-left text-ink"
@@ -74,6 +81,7 @@ export const StrandRow = memo(function StrandRow({
       <button
         type="button"
         className={ICON}
+        tabIndex={tabIndex}
         aria-label={excluded ? `Take ${scan.name} in again` : `Exclude ${scan.name}`}
         aria-pressed={excluded}
         title={excluded ? 'Take in again' : 'Exclude: takes no part in registration and surface'}
@@ -86,6 +94,7 @@ export const StrandRow = memo(function StrandRow({
       <button
         type="button"
         className={ICON}
+        tabIndex={tabIndex}
         aria-label={`Show only ${scan.name}`}
         aria-pressed={isolated}
         title="Show only this"
@@ -96,6 +105,7 @@ export const StrandRow = memo(function StrandRow({
       <button
         type="button"
         className={ICON}
+        tabIndex={tabIndex}
         aria-label={`${off ? 'Show' : 'Hide'} ${scan.name}`}
         title={off ? 'Show' : 'Hide'}
         onClick={() => dispatch(scanHidden(scan.id))}
