@@ -16,6 +16,7 @@ export * from './read-scan-files.js';
 export * from './rgbd/rgbd-folder.js';
 export * from './scan-file.js';
 export * from './stl/stl.js';
+export * from './text/plain-text.js';
 export * from './text/read-text-cloud.js';
 export * from './text/text-layout.js';
 export * from './text/write-xyz.js';

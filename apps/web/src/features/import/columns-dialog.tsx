@@ -1,6 +1,6 @@
 import { useEffect, useState } from 'react';
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
-import { COLUMN_ROLES, guessTextLayout, type ColumnRole, type TextLayout } from '@amber-knit/core/io';
+import { allBytes, COLUMN_ROLES, guessTextLayout, plainText, type ColumnRole, type TextLayout } from '@amber-knit/core/io';
 import { Button, Notice } from '../../shared/controls';
 import { firstRows } from './first-rows';
 
@@ -41,9 +41,10 @@ export function ColumnsDialog({
     let gone = false;
     void file
       .slice(0, LOOKED_AT)
-      .text()
-      .then((start) => {
+      .arrayBuffer()
+      .then((bytes) => {
         if (gone) return;
+        const start = new TextDecoder().decode(allBytes(plainText(new Uint8Array(bytes))));
         setText(start);
         try {
           const guess = guessTextLayout(start);

@@ -3,17 +3,19 @@ import { BRIGHTNESS_NOTE, greyOf } from '../brightness.js';
 import { firstBytes, linesOf, type Bytes } from '../byte-source.js';
 import { GrowingArray } from '../../runtime/growing-array.js';
 import { assertCount, cleanScanFile, type ScanFile } from '../scan-file.js';
+import { plainText } from './plain-text.js';
 import { cellsOf, guessTextLayout, numberOf, type ColumnRole } from './text-layout.js';
 
 /** How much of the text the guess of its layout sees. */
 const LOOKED_AT = 1 << 16;
 
 /**
- * Points as lines of text (XYZ, PTS, CSV and their like).
+ * Points as lines of text (XYZ, PTS, CSV and their like), in UTF-8, UTF-16 or any encoding with ASCII digits.
  * @param columns what the columns hold, where the guess would be wrong
  * @throws GeometryError `corrupt-file` without points, `invalid-parameter` if the columns name no x, y and z
  */
-export function readTextCloud(bytes: Bytes, columns?: readonly ColumnRole[]): ScanFile {
+export function readTextCloud(file: Bytes, columns?: readonly ColumnRole[]): ScanFile {
+  const bytes = plainText(file);
   const layout = guessTextLayout(new TextDecoder().decode(firstBytes(bytes, LOOKED_AT)));
   const roles = columns ?? layout.columns;
   const at = (r: ColumnRole): number => roles.indexOf(r);

@@ -23,6 +23,18 @@ describe('points as text', () => {
   });
 
   test.each([
+    ['little end first', (i: number) => [i & 255, i >> 8]],
+    ['big end first', (i: number) => [i >> 8, i & 255]],
+  ])('UTF-16 is read as UTF-8 is: %s', (_, halves) => {
+    const lines = 'x;y;z;Größe Ω\r\n1,5;2;3;0\r\n4;5;6,25;0\r\n-7;8;9;1\r\n';
+    const wide = Uint8Array.from([0xfeff, ...Array.from(lines, (c) => c.charCodeAt(0))].flatMap(halves));
+    const r = readScanFile(wide, 'from-a-spreadsheet.csv');
+    expect(Array.from(r.positions)).toEqual([1.5, 2, 3, 4, 5, 6.25, -7, 8, 9]);
+    expect(Array.from(r.positions)).toEqual(Array.from(readScanFile(text(lines), 'the-same.csv').positions));
+    expect(() => readScanFile(wide.subarray(0, 2), 'empty.csv')).toThrow(/three numbers/);
+  });
+
+  test.each([
     ['1.5 2.5 3.5 200 100 50\n4 5 6 1 2 3\n7 8 9 0 0 0\n', 'x y z r g b'],
     ['1 2 3 0 0 1\n4 5 6 0 1 0\n7 8 9 1 0 0\n', 'x y z nx ny nz'],
     ['1 2 3 0.6 0 0.8 12 13 14\n1 2 4 0 1 0 12 13 14\n2 3 4 0 0 1 9 9 9\n', 'x y z nx ny nz r g b'],
