@@ -26,7 +26,7 @@ import {
   rowsLeftOf,
 } from '@amber-knit/core/stored';
 import { inspectTopology, simplifyMesh } from '@amber-knit/core/mesh';
-import { estimateSpacing } from '@amber-knit/core/pointcloud';
+import { estimateNoise, estimateSpacing } from '@amber-knit/core/pointcloud';
 import { renderTurntable } from '@amber-knit/core/texture';
 import type { ArtifactView } from '@amber-knit/contracts';
 
@@ -61,6 +61,8 @@ export function encodeScanCloud(scan: Scan, base?: StoredCloud): EncodedArtifact
     viewpoints: someOf(sensorPositions(scan), MOST_VIEWPOINTS),
     ...(dropped.length > 0 ? { droppedFrames: dropped } : {}),
   };
+  const spacing = estimateSpacing(scan.cloud);
+  const noise = estimateNoise(scan.cloud, spacing);
   const kept = base && scan.storedAs === base.id ? rowsLeftOf(base.cloud, scan.cloud) : undefined;
   return {
     kind: 'cloud',
@@ -70,7 +72,9 @@ export function encodeScanCloud(scan: Scan, base?: StoredCloud): EncodedArtifact
         : encodeCloud(scan.cloud, scan.backdrop, meta),
     facts: {
       points: pointCount(scan.cloud),
-      spacing: estimateSpacing(scan.cloud),
+      spacing,
+      // What can't be told is left out.
+      ...(Number.isFinite(noise) ? { noise } : {}),
       diagonal: diagonalOf(b),
       width: b.max[0] - b.min[0],
       depth: b.max[1] - b.min[1],

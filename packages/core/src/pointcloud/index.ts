@@ -1,6 +1,7 @@
 export * from './crop-frames.js';
 export * from './fpfh.js';
 export * from './frame-cloud.js';
+export * from './noise.js';
 export * from './normals.js';
 export * from './orient-normals.js';
 export * from './point-measures.js';

@@ -4,6 +4,7 @@ import { createRunContext } from '../runtime/index.js';
 import { spherePoints } from '../../test/shapes.js';
 import {
   computeFpfh,
+  estimateNoise,
   estimateNormals,
   estimateSpacing,
   FPFH_SIZE,
@@ -18,6 +19,25 @@ test('the spacing of a square grid is its step', () => {
   const positions: number[] = [];
   for (let x = 0; x < 60; x++) for (let y = 0; y < 60; y++) positions.push(0.5 * x, 0.5 * y, 0);
   expect(estimateSpacing({ positions: Float32Array.from(positions) })).toBeCloseTo(0.5, 5);
+});
+
+test.each([0, 0.02, 0.1])('the noise of a small ball is its own, not its curvature: %f mm', (sigma) => {
+  const random = createRandom(8);
+  const ball = spherePoints(30_000, 15);
+  const noisy = ball.map(() => 0) as Float32Array;
+  for (let i = 0; i < ball.length; i += 3) {
+    const out = 1 + (sigma * gaussian(random)) / 15;
+    for (let k = 0; k < 3; k++) noisy[i + k] = ball[i + k] * out;
+  }
+  // Points 0.28 mm apart on a radius of 15 mm: over 1.1 mm the ball falls off a plane by 0.04 mm.
+  const noise = estimateNoise({ positions: noisy }, estimateSpacing({ positions: ball }));
+  expect(Math.abs(noise - sigma)).toBeLessThan(0.05 * sigma + 0.001);
+});
+
+test('noise is not known of points that lie too far apart, or in a line', () => {
+  expect(estimateNoise({ positions: spherePoints(8, 10) }, 5)).toBeNaN();
+  const line = Float32Array.from({ length: 300 }, (_, i) => (i % 3 === 0 ? i / 3 : 0));
+  expect(estimateNoise({ positions: line }, 1)).toBeNaN();
 });
 
 test('normals of a sphere point outwards to the viewpoints, and the noise is found', () => {

@@ -20,7 +20,7 @@ export function estimateSpacing(cloud: PointCloud, samples = 2000): number {
   const sampled = new Float32Array(3 * Math.ceil(n / step));
   for (let i = 0, at = 0; i < n; i += step, at += 3) sampled.set(p.subarray(3 * i, 3 * i + 3), at);
   if (n > LARGE) {
-    const near = nearestDistances(sampled, pointsNear(p, sampled, 2 * guess), guess, 2 * guess);
+    const near = nearestDistances(sampled, pointsAround(p, sampled, 2 * guess), guess, 2 * guess);
     // Distances beyond what was looked at would stand at the end of the sorted list.
     if (2 * near.length > sampled.length / 3) return near.sort()[(sampled.length / 3) >> 1];
   }
@@ -45,8 +45,12 @@ function nearestDistances(places: Float32Array, points: Float32Array, guess: num
   return Float64Array.from(found);
 }
 
-/** The points in the cubes of edge `reach` that hold the places, and in the cubes around those: all within `reach`. */
-function pointsNear(points: Float32Array, places: Float32Array, reach: number): Float32Array {
+/**
+ * The points in the cubes of edge `reach` that hold the places, and in the cubes around those: all within `reach`, of a
+ * large cloud; of a small one all. O(points).
+ */
+export function pointsAround(points: Float32Array, places: Float32Array, reach: number): Float32Array {
+  if (points.length <= 3 * LARGE) return points;
   const { min } = boundsOf(points);
   const cell = (v: number, k: number): number => Math.floor((v - min[k]) / reach);
   const table = new VoxelTable(places.length * 9);

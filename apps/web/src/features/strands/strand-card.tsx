@@ -21,6 +21,7 @@ export function StrandCard({ piece, scan, onClose }: { piece: PieceView; scan: S
   const figures: [string, string][] = [
     ['points', Number(f.points).toLocaleString('en-US')],
     ['spacing', mm(Number(f.spacing))],
+    ...(f.noise !== undefined ? [['noise', mm(Number(f.noise))] as [string, string]] : []),
     ['size', ['width', 'depth', 'height'].map((k) => Number(f[k]).toFixed(1)).join(' × ') + ' mm'],
     ['state', stateWord(scan.placement.state)],
     ...(scan.placement.residual !== undefined ? [['residual', mm(scan.placement.residual)] as [string, string]] : []),

@@ -13,6 +13,14 @@ test('by arrival, name with numbers, points, and what wants doing first', () => 
   expect(names(scans, 'state', '')).toEqual(['side 2', 'foot', 'side 10']);
 });
 
+test('the noisiest first, those it is not known of last', () => {
+  const noisy = [undefined, 0.02, 0.31].map((noise, i) => {
+    const s = scan(`n${i}`, 1, 'loose');
+    return { ...s, cloud: { ...s.cloud, facts: noise === undefined ? {} : { noise } } };
+  });
+  expect(names(noisy, 'noise', '')).toEqual(['n2', 'n1', 'n0']);
+});
+
 test('words are looked for in names, notes and setups', () => {
   expect(names(scans, 'arrival', ' SIDE ')).toEqual(['side 10', 'side 2']);
   expect(names(scans, 'arrival', 'shaky')).toEqual(['side 2']);

@@ -1,7 +1,13 @@
 import type { ScanView } from '@amber-knit/contracts';
 
 /** How strands can be ordered within their setup. */
-export const STRAND_ORDERS = { arrival: 'Arrival', name: 'Name', points: 'Points', state: 'State' } as const;
+export const STRAND_ORDERS = {
+  arrival: 'Arrival',
+  name: 'Name',
+  points: 'Points',
+  noise: 'Noise',
+  state: 'State',
+} as const;
 export type StrandOrder = keyof typeof STRAND_ORDERS;
 
 /** What wants doing first. */
@@ -20,6 +26,9 @@ export function tagsIn(scans: readonly ScanView[]): string[] {
   return [...new Set(scans.flatMap(tagsOf))].sort(collator.compare);
 }
 
+/** Noise of a strand, mm; what is not known comes last. */
+const noiseOf = ({ cloud }: ScanView): number => Number(cloud.facts.noise ?? -1);
+
 /** The strands that have all the tags and whose name, note or setup holds the words, in the order wanted. */
 export function orderedStrands(
   scans: readonly ScanView[],
@@ -36,6 +45,7 @@ export function orderedStrands(
     arrival: () => 0,
     name: (a, b) => collator.compare(a.name, b.name),
     points: (a, b) => Number(b.cloud.facts.points) - Number(a.cloud.facts.points),
+    noise: (a, b) => noiseOf(b) - noiseOf(a),
     state: (a, b) => STATES.indexOf(a.placement.state) - STATES.indexOf(b.placement.state),
   };
   return found.sort(by[order]);
