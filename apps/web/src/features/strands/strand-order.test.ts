@@ -16,7 +16,7 @@ test('by arrival, name with numbers, points, and what wants doing first', () => 
 test('the noisiest first, those it is not known of last', () => {
   const noisy = [undefined, 0.02, 0.31].map((noise, i) => {
     const s = scan(`n${i}`, 1, 'loose');
-    return { ...s, cloud: { ...s.cloud, facts: noise === undefined ? {} : { noise } } };
+    return { ...s, cloud: { ...s.cloud, facts: (noise === undefined ? {} : { noise }) as Record<string, number> } };
   });
   expect(names(noisy, 'noise', '')).toEqual(['n2', 'n1', 'n0']);
 });
