@@ -82,7 +82,7 @@ test('stray points and small pieces go, the object stays', () => {
   const random = createRandom(3);
   const object = spherePoints(5000, 20);
   const strays = Float32Array.from({ length: 3 * 60 }, () => 200 * random() - 100);
-  const crumb = spherePoints(9, 0.5).map((v, i) => v + (i % 3 === 0 ? 60 : 0));
+  const crumb = spherePoints(40, 1).map((v, i) => v + (i % 3 === 0 ? 60 : 0));
   const positions = Float32Array.from([...object, ...strays, ...crumb]);
   const r = removeStrayPoints({ positions }, [], {}, ctx);
   expect(r.keep.subarray(0, 5000).reduce((a, b) => a + b, 0)).toBeGreaterThan(4990);

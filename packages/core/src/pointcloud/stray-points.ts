@@ -14,12 +14,12 @@ export interface RemoveStrayPointsOptions {
 }
 
 /**
- * Only what hardly can be surface goes of itself: rims and what is seen through openings have few neighbours and make
- * small pieces, and normals at a rim lean over, so more of any of the three costs good points (`npm run bench -- strays`).
+ * Of itself nothing goes for a flat angle: normals lean over at rims. Less density and smaller pieces would cost fewer good
+ * points, but leave small loose pieces that put a scan's place in doubt (`npm run bench -- strays`).
  */
 export const REMOVE_STRAY_POINTS_DEFAULTS: RemoveStrayPointsOptions = {
-  densityRatio: 0.1,
-  pieceRatio: 0.002,
+  densityRatio: 0.2,
+  pieceRatio: 0.02,
   maxIncidenceRad: Math.PI / 2,
 };
 
