@@ -36,6 +36,7 @@ test('scans are renamed, noted, found, chosen together and moved to another setu
   await strands.getByLabel('Find strands').fill('');
   // By keys: along the list, choosing on the way; nothing chosen; one hidden and shown again.
   const chosen = strands.getByRole('region', { name: 'Chosen strands' });
+  await strands.getByLabel('Order of the strands').selectOption('Name');
   await strands.getByRole('button', { name: 'Card of view_4' }).focus();
   await page.keyboard.press('Shift+ArrowDown');
   await expect(strands.getByRole('button', { name: 'Card of view_5' })).toBeFocused();
