@@ -1,6 +1,13 @@
 import { useEffect, useState } from 'react';
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
-import { allBytes, COLUMN_ROLES, guessTextLayout, plainText, type ColumnRole, type TextLayout } from '@amber-knit/core/io';
+import {
+  allBytes,
+  COLUMN_ROLES,
+  guessTextLayout,
+  plainText,
+  type ColumnRole,
+  type TextLayout,
+} from '@amber-knit/core/io';
 import { Button, Notice } from '../../shared/controls';
 import { firstRows } from './first-rows';
 
