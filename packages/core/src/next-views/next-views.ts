@@ -66,9 +66,9 @@ const THIN_VALUE = 0.5;
 const SAME_SIDE = 0.1;
 
 /**
- * From where to scan next: unseen cells, as far as they may be solid (`presumeSurface`), that border on empty ones are what a scanner could still see. For directions all
- * round it is counted how many of them it would meet first, facing it enough; the best is taken, what it sees is struck
- * off, and so on.
+ * From where to scan next: unseen cells, as far as they may be solid (`presumeSurface`), and thinly measured ones that
+ * border on open ones are what a scanner could still see. For directions all round it is counted how many of them it
+ * would meet first, facing it enough; the best is taken, what it sees is struck off, and so on.
  *
  * Sources: C. Connolly (1985), The determination of next best views; J. Banta et al. (2000), A next-best-view system for
  * autonomous 3-D object reconstruction; greedy cover after V. Chvátal (1979). O(cells · views + directions · unseen · way).

@@ -33,14 +33,14 @@ export function estimateNoise(cloud: PointCloud, spacing: number, samples = 400)
   const found: number[] = [];
   for (let i = 0; i < places.length; i += 3) {
     const count = grid.within(places[i], places[i + 1], places[i + 2], reach, ids);
-    const noise = count < LEAST ? undefined : offPatch(near, ids.subarray(0, count), places.subarray(i, i + 3));
+    const noise = count < LEAST ? undefined : offPatch(near, ids.subarray(0, count), places.subarray(i, i + 3), reach);
     if (noise !== undefined) found.push(noise);
   }
   return found.length > 0 ? found.sort((a, b) => a - b)[found.length >> 1] : NaN;
 }
 
 /** Standard deviation of points from a quadratic patch through them; undefined if they lie in a line. */
-function offPatch(p: Float32Array, ids: Uint32Array, middle: Float32Array): number | undefined {
+function offPatch(p: Float32Array, ids: Uint32Array, middle: Float32Array, reach: number): number | undefined {
   const m = ids.length;
   const plane = new PlaneFit();
   for (const i of ids) plane.add(p[3 * i] - middle[0], p[3 * i + 1] - middle[1], p[3 * i + 2] - middle[2]);
@@ -59,8 +59,9 @@ function offPatch(p: Float32Array, ids: Uint32Array, middle: Float32Array): numb
     let [s, t, h] = [0, 0, 0];
     for (let k = 0; k < 3; k++) {
       const d = p[3 * i + k] - middle[k];
-      s += d * u[k];
-      t += d * v[k];
+      // In units of the reach: sums of one size, whatever the unit.
+      s += (d * u[k]) / reach;
+      t += (d * v[k]) / reach;
       h += d * n[k];
     }
     terms.set([1, s, t, s * s, s * t, t * t]);

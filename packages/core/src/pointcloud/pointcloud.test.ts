@@ -34,6 +34,16 @@ test.each([0, 0.02, 0.1])('the noise of a small ball is its own, not its curvatu
   expect(Math.abs(noise - sigma)).toBeLessThan(0.05 * sigma + 0.001);
 });
 
+test('noise is found however small and close the points are', () => {
+  const random = createRandom(9);
+  const ball = spherePoints(30_000, 0.5);
+  for (let i = 0; i < ball.length; i += 3) {
+    const out = 1 + 0.002 * gaussian(random);
+    for (let k = 0; k < 3; k++) ball[i + k] *= out;
+  }
+  expect(estimateNoise({ positions: ball }, estimateSpacing({ positions: ball }))).toBeCloseTo(0.001, 4);
+});
+
 test('noise is not known of points that lie too far apart, or in a line', () => {
   expect(estimateNoise({ positions: spherePoints(8, 10) }, 5)).toBeNaN();
   const line = Float32Array.from({ length: 300 }, (_, i) => (i % 3 === 0 ? i / 3 : 0));

@@ -30,7 +30,7 @@ export function selectOnScreen(
   const { spacing, pixels } = sparsest(clouds, view);
   const cells = depthCells(region, Math.max(1, Math.ceil(CELL_SPACINGS * pixels)));
   // Cells are whole pixels, so they may be wider than they need be: then one in so many points fills them.
-  const wider = cells.cell / (CELL_SPACINGS * pixels);
+  const wider = pixels > 0 ? cells.cell / (CELL_SPACINGS * pixels) : 1;
   const step = Math.max(1, Math.min(MOST_STEP, Math.floor(wider ** 2)));
   for (const c of clouds) enterDepths(c, view, region, cells, step);
   const front = { ...cells, hiding: hidingDepths(cells), tolerance: DEPTH_TOLERANCE * spacing * wider };
