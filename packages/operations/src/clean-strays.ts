@@ -10,7 +10,7 @@ export class CleanStraysParams extends EachScanParams {
     max: 1,
     help: 'A point stays if at least this share of the usual number of neighbours lies around it. Rims have about a quarter.',
   })
-  densityRatio = 0.2;
+  densityRatio = 0.1;
 
   @RatioParam({
     title: 'Least piece',
@@ -18,7 +18,7 @@ export class CleanStraysParams extends EachScanParams {
     max: 1,
     help: 'Loose pieces with less than this share of the largest piece’s points are dropped.',
   })
-  pieceRatio = 0.02;
+  pieceRatio = 0.002;
 
   @RatioParam({
     title: 'Flattest view',

@@ -14,12 +14,12 @@ export interface RemoveStrayPointsOptions {
 }
 
 /**
- * Of itself nothing goes for a flat angle: normals lean over at rims. Less density and smaller pieces would cost fewer good
- * points, but leave small loose pieces that put a scan's place in doubt (`npm run bench -- strays`).
+ * Of itself nothing goes for a flat angle: normals lean over at rims. More density or larger pieces would cost good points
+ * (`npm run bench -- strays`).
  */
 export const REMOVE_STRAY_POINTS_DEFAULTS: RemoveStrayPointsOptions = {
-  densityRatio: 0.2,
-  pieceRatio: 0.02,
+  densityRatio: 0.1,
+  pieceRatio: 0.002,
   maxIncidenceRad: Math.PI / 2,
 };
 

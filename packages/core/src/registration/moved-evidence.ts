@@ -42,10 +42,13 @@ export interface Comparison {
  */
 export const isRefuted = (c: Comparison): boolean => refutation(c) > 1;
 
-/** How strongly paint or shape speak against the rival place; more than 1 rules it out. */
+/**
+ * How strongly paint and shape speak against the rival place; more than 1 rules it out. They know nothing of each other,
+ * so where both do their squares add up, as those of deviations do.
+ */
 export function refutation(c: Comparison): number {
-  const paint = paintDecides(c.chosen, c.rival) > 0 ? paintPrefers(c.chosen, c.rival) / CERTAIN : 0;
-  return Math.max(paint, shapeAgainst(c));
+  const paint = paintDecides(c.chosen, c.rival, HINT) > 0 ? paintPrefers(c.chosen, c.rival) / CERTAIN : 0;
+  return Math.hypot(Math.max(0, paint), Math.max(0, shapeAgainst(c)));
 }
 
 /** The same by shape, free space and marks alone; where little overlaps it takes more than a few points. */

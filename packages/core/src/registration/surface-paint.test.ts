@@ -101,10 +101,11 @@ test('the grain does not change with the light', () => {
 });
 
 describe('evidence of paint', () => {
-  const grained = (correlation: number, grains: number): Evidence => ({
+  const grained = (correlation: number, grains: number, spots = grains / 16): Evidence => ({
     ...noEvidence(),
     matched: 1000,
     grains,
+    grainSpots: spots,
     grainA: grains,
     grainB: grains,
     grainAB: correlation * grains,
@@ -130,6 +131,9 @@ describe('evidence of paint', () => {
     expect(paintDecides(grained(0.5, 100), grained(0, 100))).toBe(0);
     expect(paintDecides(grained(0.2, 90_000), grained(0, 90_000))).toBe(0);
     expect(paintDecides(grained(0.55, 90_000), grained(0.5, 90_000))).toBe(0);
+    // What one sampled is sure by the spots that it hit, however often each.
+    expect(paintDecides(grained(0.35, 3000, 20), grained(0, 3000, 20))).toBe(0);
+    expect(paintDecides(grained(0.35, 3000, 1000), grained(0, 3000, 1000))).toBe(1);
   });
 
   test('where it does, it goes before overlap', () => {

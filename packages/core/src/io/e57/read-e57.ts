@@ -1,23 +1,29 @@
-import { fromQuaternion, fromTranslation, multiply, type Mat4, type Vec3 } from '../../math/mat4.js';
+import { fromTranslation, identity, multiply, type Mat4, type Vec3 } from '../../math/mat4.js';
 import { GeometryError } from '../../runtime/geometry-error.js';
 import { BRIGHTNESS_NOTE, greyOf } from '../brightness.js';
 import type { Bytes } from '../byte-source.js';
+import { normalsFromGrid, type RangeGrid } from '../range-grid.js';
 import { assertCount, cleanScanFile, type ScanFile } from '../scan-file.js';
+import { colorFromPictures } from './color-from-pictures.js';
 import { columnsOf, type Column } from './columns.js';
 import { readCompressedVector } from './compressed-vector.js';
 import { child, numberOf, parseE57Xml, type E57Node } from './nodes.js';
 import { PagedSource, readFileHeader } from './pages.js';
+import { picturesOf, poseOf, type E57Picture } from './pictures.js';
 import { SENSORS_FIELD } from './write-e57.js';
 
 /** The format counts in metres. */
 const MM = 1000;
 /** Beyond this, coordinates are those of a country rather than of an object: floats would lose their fractions. */
 const FAR = 100_000;
+/** A grid with more than so many cells to a point is none. */
+const MOST_EMPTY = 20;
 
 /**
  * Reads all scans of an E57 file: points (of rectangular or spherical coordinates, packed as floats or whole numbers),
- * colours or brightness, normals, and where each scanner stood. Every page's checksum is checked. Points stay in their
- * scanner's frame; its pose comes as `pieceFromScan`. Pictures and grids are passed over. Reads through a window.
+ * colours or brightness, normals (else from the grid of rows and columns), and where each scanner stood. Scans without
+ * colours of their own get them from the pictures taken with them. Every page's checksum is checked. Points stay in their
+ * scanner's frame; its pose comes as `pieceFromScan`. Reads through a window.
  *
  * Source: ASTM E2807-11 (2011), Standard specification for 3D imaging data exchange; normals by the extension
  * E57_EXT_surface_normals.
@@ -36,7 +42,7 @@ export function readE57(bytes: Bytes, step?: (fraction: number) => void): ScanFi
     total += recordsOf(scan);
     assertCount(total, 'points');
   }
-  const pictures = child(root, 'images2D')?.children.length ?? 0;
+  const pictures = picturesOf(root, source);
   let shift: Vec3 | undefined;
   const notes: string[] = [];
   const out: ScanFile[] = [];
@@ -51,7 +57,8 @@ export function readE57(bytes: Bytes, step?: (fraction: number) => void): ScanFi
       return;
     }
     const pose = poseOf(scan);
-    const file = readScan(source, scan, count, (done) => step?.((before + done) / total));
+    const read = readScan(source, scan, count, (done) => step?.((before + done) / total));
+    const file = paintedFrom(picturesOfScan(pictures, scan, scans.length), read, pose);
     before += count;
     // All scans of a file are moved alike, or they would no longer fit.
     if (pose && !shift) shift = [12, 13, 14].some((k) => Math.abs(pose[k]) > FAR) ? wholeMetres(pose) : [0, 0, 0];
@@ -60,9 +67,30 @@ export function readE57(bytes: Bytes, step?: (fraction: number) => void): ScanFi
   });
   if (out.length === 0) throw new GeometryError('empty-input', 'None of the scans in the E57 file holds points.');
   if (shift?.some((v) => v !== 0)) notes.push(movedNote(shift));
-  if (pictures > 0) notes.push(`The file’s ${pictures} pictures were left out.`);
+  const unknown = (child(root, 'images2D')?.children.length ?? 0) - pictures.length;
+  if (unknown > 0) notes.push(`${unknown} pictures that don’t say how they see were left out.`);
   out[0].notes.push(...notes);
   return out;
+}
+
+/** Pictures taken with a scan; in a file of one scan all that name none. */
+const picturesOfScan = (pictures: readonly E57Picture[], scan: E57Node, scans: number): E57Picture[] => {
+  const guid = child(scan, 'guid')?.text.trim();
+  return pictures.filter((p) => (p.scanGuid ? p.scanGuid === guid : scans === 1));
+};
+
+function paintedFrom(pictures: readonly E57Picture[], file: ScanFile, pose: Mat4 | undefined): ScanFile {
+  if (pictures.length === 0) return file;
+  if (file.colors && !file.notes.includes(BRIGHTNESS_NOTE))
+    return {
+      ...file,
+      notes: [...file.notes, `Its ${pictures.length} pictures were left out: the points have colours.`],
+    };
+  const painted = colorFromPictures(file.positions, pictures, pose ?? identity());
+  if (!painted) return file;
+  const notes = [...file.notes, ...painted.notes];
+  if (painted.colors.length === 0) return { ...file, notes };
+  return { ...file, colors: painted.colors, notes: notes.filter((note) => note !== BRIGHTNESS_NOTE) };
 }
 
 const wholeMetres = (pose: Mat4): Vec3 => [12, 13, 14].map((k) => MM * Math.round(pose[k] / MM)) as Vec3;
@@ -85,20 +113,6 @@ function sensorsOf(scan: E57Node, pose: Mat4 | undefined): Vec3[] | undefined {
   if (!known) return pose ? [[0, 0, 0]] : undefined;
   const places = known.children.map((v) => ['x', 'y', 'z'].map((k) => MM * numberOf(v, k, 0)) as Vec3);
   return places.length > 0 ? places : undefined;
-}
-
-/** Where the scanner stood and how it was turned, as pieceFromScan in millimetres. */
-function poseOf(scan: E57Node): Mat4 | undefined {
-  const pose = child(scan, 'pose');
-  if (!pose) return undefined;
-  const turn = child(pose, 'rotation');
-  const place = child(pose, 'translation');
-  const [w, x, y, z] = ['w', 'x', 'y', 'z'].map((k) => numberOf(turn, k, k === 'w' ? 1 : 0));
-  const length = Math.hypot(w, x, y, z);
-  if (Math.abs(length - 1) > 0.05)
-    throw new GeometryError('corrupt-file', `A scan's rotation has length ${length.toPrecision(3)} instead of 1.`);
-  const [tx, ty, tz] = ['x', 'y', 'z'].map((k) => MM * numberOf(place, k, 0));
-  return fromQuaternion(w / length, x / length, y / length, z / length, tx, ty, tz);
 }
 
 function readScan(source: PagedSource, scan: E57Node, n: number, step: (done: number) => void): ScanFile {
@@ -138,6 +152,8 @@ class ScanFields {
   private readonly normals?: Float32Array;
   private readonly brightness?: Float32Array;
   private readonly invalid?: Uint8Array;
+  /** Row and column of every point, for normals. */
+  private readonly cells?: { row: Int32Array; column: Int32Array };
 
   constructor(
     private readonly n: number,
@@ -154,6 +170,8 @@ class ScanFields {
     if (this.has('nor:normalX', 'nor:normalY', 'nor:normalZ')) this.normals = new Float32Array(3 * n);
     if (!this.colors && this.has('intensity')) this.brightness = new Float32Array(n);
     if (this.has(this.invalidName)) this.invalid = new Uint8Array(n);
+    if (!this.normals && this.has('rowIndex', 'columnIndex'))
+      this.cells = { row: new Int32Array(n), column: new Int32Array(n) };
   }
 
   private get invalidName(): string {
@@ -180,6 +198,9 @@ class ScanFields {
     }
     const side = ['nor:normalX', 'nor:normalY', 'nor:normalZ'].indexOf(name);
     if (side >= 0 && normals) return (i, v) => (normals[3 * i + side] = v);
+    const { cells } = this;
+    if (name === 'rowIndex' && cells) return (i, v) => (cells.row[i] = v);
+    if (name === 'columnIndex' && cells) return (i, v) => (cells.column[i] = v);
     if (name === 'intensity' && brightness) return (i, v) => (brightness[i] = v);
     return undefined;
   }
@@ -198,16 +219,44 @@ class ScanFields {
     }
     const notes = brightness ? [BRIGHTNESS_NOTE] : [];
     if (origin.some((v) => v !== 0)) notes.push(movedNote(origin.map((v) => MM * v) as Vec3));
+    const grid = this.gridOf();
+    // A scan with a grid was taken from one place: the origin of its frame.
+    if (grid) notes.push(`Normals were taken from the grid of ${grid.columns}×${grid.rows} cells.`);
     const description = child(scan, 'description')?.text.trim();
     if (description) notes.push(`In the file: ${description.slice(0, 200)}`);
     return {
       format: 'e57',
       positions: p,
-      normals: this.normals,
+      normals: this.normals ?? (grid && normalsFromGrid(p, grid, [0, 0, 0])),
       colors: this.colors ?? (brightness && greyOf(brightness)),
       companions: [],
       inMillimetres: true,
       notes,
     };
   }
+
+  /** The picture that rows and columns make; undefined without them, and where they are no picture. */
+  private gridOf(): RangeGrid | undefined {
+    const { cells, n, positions: p } = this;
+    if (!cells) return undefined;
+    const [firstRow, lastRow] = boundsOf(cells.row);
+    const [firstColumn, lastColumn] = boundsOf(cells.column);
+    const [columns, rows] = [lastColumn - firstColumn + 1, lastRow - firstRow + 1];
+    if (columns < 2 || rows < 2 || columns * rows > MOST_EMPTY * n) return undefined;
+    const grid = { cells: new Int32Array(columns * rows).fill(-1), columns, rows };
+    for (let i = 0; i < n; i++) {
+      if (Number.isFinite(p[3 * i]))
+        grid.cells[(cells.row[i] - firstRow) * columns + cells.column[i] - firstColumn] = i;
+    }
+    return grid;
+  }
+}
+
+function boundsOf(values: Int32Array): [number, number] {
+  let [low, high] = [Infinity, -Infinity];
+  for (const v of values) {
+    if (v < low) low = v;
+    if (v > high) high = v;
+  }
+  return [low, high];
 }

@@ -3,7 +3,7 @@ import { BRIGHTNESS_NOTE, greyOf } from '../brightness.js';
 import { ByteCursor, firstBytes, type Bytes } from '../byte-source.js';
 import { GrowingArray } from '../../runtime/growing-array.js';
 import { assertCount, cleanScanFile, cutOff, type ScanFile } from '../scan-file.js';
-import { normalsFromGrid } from './range-grid.js';
+import { normalsFromGrid } from '../range-grid.js';
 
 /**
  * PLY, the polygon file format: ascii and both binary byte orders, any elements and properties.
@@ -229,7 +229,7 @@ class Sink {
   finish(): ScanFile {
     const { columns, rows } = this.header.grid ?? { columns: 0, rows: 0 };
     const gridNormals =
-      this.grid && !this.normals ? normalsFromGrid(this.positions, this.grid, columns, rows) : undefined;
+      this.grid && !this.normals ? normalsFromGrid(this.positions, { cells: this.grid, columns, rows }) : undefined;
     return {
       format: 'ply',
       positions: this.positions,
