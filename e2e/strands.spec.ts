@@ -76,7 +76,7 @@ test('scans are renamed, noted, found, chosen together and moved to another setu
   await undo.click();
   await expect(strands.getByText('view_2', { exact: true })).toBeVisible();
 
-  // Doubled within the piece: written into a file and brought in from it.
+  // Doubled within the piece.
   await strands.getByLabel('Choose view_5').check();
   await strands.getByLabel('Choose view_4').uncheck();
   await strands.getByLabel('Choose view_2').uncheck();

@@ -58,10 +58,13 @@ export async function registrationTrial(
     scans,
     views.map((v) => v.objectFromSensor),
   );
+  // Where the anchor is itself in doubt, what is registered is judged by the first of those.
+  const sureOf = (name: string): boolean => result.placements.some((p) => p.name === name && p.state === 'registered');
+  const anchor = sureOf(result.anchor) ? result.anchor : result.placements.find((p) => p.state === 'registered')?.name;
   const error = poseErrors(
     result.placements.map((p) => (p.state === 'registered' || p.state === 'placed' ? p.pieceFromScan : undefined)),
     views.map((v) => v.objectFromSensor),
-    result.placements.findIndex((p) => p.name === result.anchor),
+    result.placements.findIndex((p) => p.name === (anchor ?? result.anchor)),
     middleOf(object.mesh),
   );
   if (log) {

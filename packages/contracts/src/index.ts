@@ -108,6 +108,8 @@ export interface ScanView {
   droppedFrames: string[];
   /** The artifact that holds all of its frames; null without. */
   framesId: string | null;
+  /** How the surface that it sees grew along its frames, in per cent of all of it; empty where that is not known. */
+  coverage: number[];
   cloud: ArtifactView;
   /** The cloud as it came in. */
   original: ArtifactView;

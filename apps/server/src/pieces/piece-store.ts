@@ -5,6 +5,7 @@ import type { ThreadResult } from '../worker/thread.js';
 import { Artifact, Piece, PieceState, ScanRow, type Heads, type ScanLabel } from '../database/entities.js';
 import { placementsRekeyed, type EncodedArtifact } from '../storage/artifact-codec.js';
 import type { BlobStore } from '../storage/blob-store.js';
+import { freeName } from './free-name.js';
 import { idsByName, scansIn, withLabels } from './scan-labels.js';
 
 /** A new scan with its encoded data. */
@@ -230,11 +231,4 @@ export class PieceStore {
       return true;
     });
   }
-}
-
-/** The name, or the first of "name 2", "name 3" … that no other scan has. */
-function freeName(wanted: string, taken: ReadonlySet<string>): string {
-  let name = wanted;
-  for (let k = 2; taken.has(name); k++) name = `${wanted} ${k}`;
-  return name;
 }

@@ -52,6 +52,7 @@ export async function buildPieceView(
       frames: r.frames - droppedFrames.length,
       droppedFrames,
       framesId: r.framesId,
+      coverage: coverageOf(r.framesId ? artifacts.get(r.framesId) : undefined),
       cloud,
       original: view(r.originalId)!,
       placement: p
@@ -90,6 +91,11 @@ export async function buildPieceView(
 
 function placementView({ doubt: _doubt, pieceFromScan, ...p }: Placement): PlacementView {
   return { ...p, pieceFromScan: Array.from(pieceFromScan) };
+}
+
+function coverageOf(frames: Artifact | undefined): number[] {
+  const text = frames?.facts.coverage;
+  return typeof text === 'string' ? text.split(' ').map(Number) : [];
 }
 
 function doubtView(doubt: PlacementDoubt): DoubtView {

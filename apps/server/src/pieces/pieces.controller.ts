@@ -110,6 +110,18 @@ export class LabelScansBody {
   note?: string;
 }
 
+export class CopyScansBody {
+  @ApiProperty({ description: 'Ids of the scans' })
+  @IsUUID('all', { each: true })
+  @ArrayNotEmpty()
+  @ArrayMaxSize(1000)
+  scans: string[];
+
+  @ApiProperty({ description: 'Id of the piece that they are copied to; may be their own' })
+  @IsUUID('all')
+  to: string;
+}
+
 @ApiTags('Pieces')
 @Controller('api')
 export class PiecesController {
@@ -147,6 +159,13 @@ export class PiecesController {
   @ApiOperation({ summary: 'Renames a scan; moves scans to another setup, colours them, notes something about them' })
   label(@Param('id', ParseUUIDPipe) id: string, @Body() { scans, ...label }: LabelScansBody): Promise<PieceView> {
     return this.pieces.label(id, scans, label);
+  }
+
+  @Post('pieces/:id/scans/copies')
+  @HttpCode(200)
+  @ApiOperation({ summary: 'Copies scans with their frames to another piece, or doubles them in this one' })
+  copyScans(@Param('id', ParseUUIDPipe) id: string, @Body() { scans, to }: CopyScansBody): Promise<PieceView> {
+    return this.pieces.copyScans(id, scans, to);
   }
 
   @Post('pieces/:id/undo')

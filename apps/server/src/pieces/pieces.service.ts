@@ -9,6 +9,7 @@ import { CHANNELS, StepQueue } from '../steps/step-queue.js';
 import { stepView } from '../steps/step-view.js';
 import { PieceStore } from './piece-store.js';
 import { buildPieceView } from './piece-view.js';
+import { ScanCopier } from './scan-copier.js';
 
 @Injectable()
 export class PiecesService {
@@ -60,6 +61,19 @@ export class PiecesService {
     return this.view(id);
   }
 
+  /**
+   * Copies scans of a piece, with their frames, to another or to itself. @returns the piece they came to
+   * @throws GeometryError `invalid-parameter`; ConflictException while a step runs there
+   */
+  async copyScans(from: string, scanIds: string[], to: string): Promise<PieceView> {
+    await this.db.manager.findOneByOrFail(Piece, { id: from });
+    await this.db.manager.findOneByOrFail(Piece, { id: to });
+    await this.assertSettled(to, 'Copy the scans once it has come to its end.');
+    await this.db.transaction((m) => new ScanCopier(this.blobs, this.store).copy(from, scanIds, to, m));
+    await this.queue.notify(CHANNELS.piece, to);
+    return this.view(to);
+  }
+
   /** @returns the piece after moving; unchanged if there was nothing to undo or redo */
   async move(id: string, direction: 'undo' | 'redo'): Promise<PieceView> {
     await this.db.manager.findOneByOrFail(Piece, { id });
@@ -77,7 +91,7 @@ export class PiecesService {
         const step = state.stepId ? steps.get(state.stepId) : undefined;
         const empty = Object.keys(state.heads.clouds).length === 0;
         const first = empty ? 'Empty piece' : 'As it began';
-        const title = step?.title ?? (state.parentId ? 'Names, setups or notes of scans' : first);
+        const title = step?.title ?? (state.parentId ? 'Names, setups or notes of scans, or copies' : first);
         const { id, stepId } = state;
         return { id, title, detail: step?.summary ?? '', stepId, at: state.createdAt.toISOString(), place };
       };

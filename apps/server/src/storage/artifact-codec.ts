@@ -25,6 +25,7 @@ import {
   encodeMesh,
   rowsLeftOf,
 } from '@amber-knit/core/stored';
+import { coverageGrowth } from '@amber-knit/core/frames';
 import { inspectTopology, simplifyMesh } from '@amber-knit/core/mesh';
 import { estimateNoise, estimateSpacing } from '@amber-knit/core/pointcloud';
 import { renderTurntable } from '@amber-knit/core/texture';
@@ -86,9 +87,24 @@ export function encodeScanCloud(scan: Scan, base?: StoredCloud): EncodedArtifact
   };
 }
 
+/** The same cut of a copy of its cloud, which is stored under another id. */
+export function cutOnto(base: string, cut: Uint8Array, whole: Uint8Array): Uint8Array {
+  const moved = { ...decodeCut(cut), base };
+  return encodeCut(moved, applyCut(decodeCloud(whole).cloud, moved).positions);
+}
+
 export function encodeScanFrames(scan: Scan): EncodedArtifact | undefined {
   if (!scan.frames?.length) return undefined;
-  return { kind: 'frames', bytes: encodeFrames(scan.frames), facts: { frames: scan.frames.length } };
+  const growth = coverageGrowth(scan.frames);
+  return {
+    kind: 'frames',
+    bytes: encodeFrames(scan.frames),
+    facts: {
+      frames: scan.frames.length,
+      // In per cent, one number after the other.
+      ...(growth.length > 0 ? { coverage: growth.map((v) => Math.round(100 * v)).join(' ') } : {}),
+    },
+  };
 }
 
 /** A scan's stored bytes. */

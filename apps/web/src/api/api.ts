@@ -83,6 +83,11 @@ export const api = createApi({
       query: ({ pieceId, ...body }) => ({ url: `pieces/${pieceId}/scans`, method: 'PATCH', body }),
       invalidatesTags: (_r, _e, { pieceId }) => ['Pieces', { type: 'Piece', id: pieceId }],
     }),
+    /** Copies scans of a piece, with their frames, to another or to itself. */
+    copyScans: build.mutation<PieceView, { pieceId: string; scans: string[]; to: string }>({
+      query: ({ pieceId, ...body }) => ({ url: `pieces/${pieceId}/scans/copies`, method: 'POST', body }),
+      invalidatesTags: (_r, _e, { to }) => ['Pieces', { type: 'Piece', id: to }],
+    }),
     createPiece: build.mutation<PieceView, { name: string; note: string }>({
       query: (body) => ({ url: 'pieces', method: 'POST', body }),
       invalidatesTags: ['Pieces'],

@@ -1,6 +1,7 @@
 import type { DepthFrame } from '../geometry/index.js';
 import {
   createRandom,
+  fromTranslation,
   fromTwist,
   gaussian,
   invertRigid,
@@ -13,7 +14,7 @@ import {
 import { rasterizeDepth } from '../mesh/index.js';
 import { createRunContext } from '../runtime/index.js';
 import { lumps, meshOf, sphere } from '../../test/shapes.js';
-import { judgeFrames, refineFrames, seenBy } from './index.js';
+import { coverageGrowth, judgeFrames, nearestFrame, refineFrames, seenBy } from './index.js';
 import { linkFrames } from './link-frames.js';
 
 const camera = { width: 160, height: 120, fx: 240, fy: 240, cx: 79.5, cy: 59.5 };
@@ -188,4 +189,30 @@ test('a point is seen by the frames that measured its surface, and by no others'
   expect(Array.from(seenBy(positions, [first], 1, createRunContext()))).toEqual([1, 0, 0]);
   // From the other side it is hidden.
   expect(seenBy(positions, [frames[4]], 1, createRunContext())[0]).toBe(0);
+  // A frame that sees nothing of it, then one from nearer by: the third of the list is named.
+  const nearer = { ...first, depth: first.depth.map((d) => (d > 0 ? d - 1 : 0)) };
+  nearer.scanFromSensor = multiply(first.scanFromSensor, fromTranslation(0, 0, 1));
+  expect(Array.from(nearestFrame(positions, [frames[4], first, nearer], 1, createRunContext()))).toEqual([2, -1, -1]);
+});
+
+describe('how the surface seen grew', () => {
+  test('along a round it grows all the way, and stands still where nothing new is seen', () => {
+    const { frames } = round(24);
+    const growth = coverageGrowth(frames);
+    expect(growth).toHaveLength(24);
+    expect(growth[23]).toBe(1);
+    expect(growth[11]).toBeGreaterThan(0.4);
+    expect(growth[11]).toBeLessThan(0.9);
+    growth.slice(1).forEach((v, i) => expect(v).toBeGreaterThanOrEqual(growth[i]));
+    const twice = coverageGrowth([...frames, ...frames]);
+    expect(twice).toHaveLength(24);
+    // The second round sees what the first had seen.
+    expect(twice[11]).toBe(1);
+  });
+
+  test('of a single frame, or of nothing, there is none', () => {
+    const { frames } = round(2);
+    expect(coverageGrowth(frames.slice(0, 1))).toEqual([]);
+    expect(coverageGrowth(frames.map((f) => ({ ...f, depth: new Float32Array(f.depth.length) })))).toEqual([]);
+  });
 });

@@ -143,7 +143,7 @@ export function evidenceScore(e: Evidence): number {
 export const CERTAIN = 4;
 const LIKELY = 2.5;
 /** Below these, shading and glare may make the agreement; found on simulated scans. */
-const LEAST_CORRELATION = 0.3;
+const LEAST_CORRELATION = 0.22;
 const LEAST_DIFFERENCE = 0.1;
 
 /** What the fine contrast decides between two placements: 1 for `a`, -1 for `b`, 0 if it leaves it open. */

@@ -79,6 +79,27 @@ test('marks find their like where the placement is right, and clash where it is 
   expect(beside.painted).toBe(0);
 });
 
+test('what the light at the sensor makes of the shape is no grain', () => {
+  // An evenly painted plate with ripples: each point is as bright as it faces the light, and a little noise.
+  const { fine, fineGrid, shuffle } = plate(() => [0, 0, 0]);
+  const [{ positions: p, normals: n, colors }, random] = [fine, createRandom(5)];
+  for (let i = 0; i < p.length; i += 3) {
+    const slope = 0.5 * Math.sin(1.3 * p[i]) * Math.sin(0.9 * p[i + 1]);
+    const length = Math.hypot(1, slope);
+    n!.set([slope / length, 0, 1 / length], i);
+    const lit = 160 * (n![i + 2] * Math.SQRT1_2 + n![i] * Math.SQRT1_2) + 2 * (random() - 0.5);
+    colors!.fill(lit, i, i + 3);
+  }
+  const far: Vec3 = [30_000, 0, 30_000];
+  const spread = (from: Vec3[]): number => {
+    const { grain } = surfacePaint(fine, fineGrid, 1, shuffle, from)!;
+    return Math.sqrt(grain.reduce((sum, v) => sum + v * v, 0) / grain.length);
+  };
+  // From several places the light is not known.
+  expect(spread([far, far])).toBeGreaterThan(0.7);
+  expect(spread([far])).toBeLessThan(0.35);
+});
+
 test('the grain does not change with the light', () => {
   const random = createRandom(3);
   const noise = Array.from({ length: 41 * 41 }, () => 30 * (random() - 0.5));

@@ -9,7 +9,10 @@ export interface SurfacePaint {
   lab: Float32Array;
   /** Fine points that differ from the scan's usual colour, in a seeded shuffle: dots, scratches, patterns. */
   marks: Uint32Array;
-  /** Lightness of every fine point against its surroundings, in their deviations: what light and large patterns leave. */
+  /**
+   * Lightness of every fine point against its surroundings, in their deviations: what light, shading and large patterns
+   * leave.
+   */
   grain: Float32Array;
 }
 
@@ -24,6 +27,9 @@ const SURROUNDINGS = 3;
 const EVEN = 0.7;
 /** A light beside the lens is mirrored where the surface faces it: brighter points within this cosine are not believed. */
 const MIRRORED = 0.94;
+/** Shades: classes of the cosine of the angle that the surface is seen at, and points that a class needs. */
+const SHADES = 24;
+const ENOUGH_OF_A_SHADE = 20;
 
 /**
  * Colours of a scan's thinned points and which of them stand out; undefined for a scan without colours.
@@ -44,23 +50,52 @@ export function surfacePaint(
     const d = difference(lab, 3 * i, usual, 0);
     return d > MARKED && !(lab[3 * i] > usual[0] && facesLight(fine, i, viewpoints));
   });
-  return { lab, marks, grain: grainOf(fine, grid, lab, SURROUNDINGS * cell) };
+  const lightness = unshaded(fine, lab, viewpoints);
+  return { lab, marks, grain: grainOf(fine, grid, lightness, SURROUNDINGS * cell) };
 }
 
-function grainOf(fine: PointCloud, grid: PointGrid, lab: Float32Array, radius: number): Float32Array {
+/**
+ * Lightness without what the angle of sight makes of it: the light is at the sensor, and shading alone would agree wherever
+ * the same shape is seen from the same side. The usual lightness of all points seen at like angles is taken off. Scans of
+ * several frames average over the lights of all, and are left as they are.
+ */
+function unshaded(fine: PointCloud, lab: Float32Array, viewpoints: readonly Vec3[]): Float32Array {
+  const n = lab.length / 3;
+  const lightness = Float32Array.from({ length: n }, (_, i) => lab[3 * i]);
+  if (viewpoints.length !== 1) return lightness;
+  const shade = Float32Array.from({ length: n }, (_, i) => SHADES * Math.max(0, cosineOfSight(fine, i, viewpoints)));
+  const values: number[][] = Array.from({ length: SHADES }, () => []);
+  shade.forEach((s, i) => values[Math.min(SHADES - 1, Math.floor(s))].push(lightness[i]));
+  const known = values.flatMap((v, k) =>
+    v.length >= ENOUGH_OF_A_SHADE ? [{ at: k + 0.5, usual: Float32Array.from(v).sort()[v.length >> 1] }] : [],
+  );
+  if (known.length === 0) return lightness;
+  return lightness.map((v, i) => v - between(known, shade[i]));
+}
+
+/** Linear interpolation; beyond the ends their own values. */
+function between(known: readonly { at: number; usual: number }[], at: number): number {
+  const next = known.findIndex((k) => k.at > at);
+  if (next === 0) return known[0].usual;
+  if (next < 0) return known[known.length - 1].usual;
+  const [a, b] = [known[next - 1], known[next]];
+  return a.usual + ((b.usual - a.usual) * (at - a.at)) / (b.at - a.at);
+}
+
+function grainOf(fine: PointCloud, grid: PointGrid, lightness: Float32Array, radius: number): Float32Array {
   const p = fine.positions;
   const near = new Uint32Array(96);
-  return Float32Array.from({ length: lab.length / 3 }, (_, i) => {
+  return lightness.map((own, i) => {
     const count = grid.within(p[3 * i], p[3 * i + 1], p[3 * i + 2], radius, near);
     let sum = 0;
     let squares = 0;
     for (let k = 0; k < count; k++) {
-      const v = lab[3 * near[k]];
+      const v = lightness[near[k]];
       sum += v;
       squares += v * v;
     }
     const mean = sum / count;
-    return (lab[3 * i] - mean) / (Math.sqrt(Math.max(0, squares / count - mean * mean)) + EVEN);
+    return (own - mean) / (Math.sqrt(Math.max(0, squares / count - mean * mean)) + EVEN);
   });
 }
 
@@ -124,14 +159,19 @@ function medianOf(lab: Float32Array, channel: number): number {
   return values.sort()[values.length >> 1] ?? 0;
 }
 
-function facesLight(fine: PointCloud, i: number, viewpoints: readonly Vec3[]): boolean {
-  const p = fine.positions;
-  const n = fine.normals!;
-  return viewpoints.some(([x, y, z]) => {
+const facesLight = (fine: PointCloud, i: number, viewpoints: readonly Vec3[]): boolean =>
+  cosineOfSight(fine, i, viewpoints) > MIRRORED;
+
+/** How squarely a point was seen from where it was seen best: 1 = along its normal. */
+function cosineOfSight({ positions: p, normals }: PointCloud, i: number, viewpoints: readonly Vec3[]): number {
+  const n = normals!;
+  let best = -1;
+  for (const [x, y, z] of viewpoints) {
     const dx = x - p[3 * i];
     const dy = y - p[3 * i + 1];
     const dz = z - p[3 * i + 2];
     const cosine = (dx * n[3 * i] + dy * n[3 * i + 1] + dz * n[3 * i + 2]) / (Math.hypot(dx, dy, dz) || 1);
-    return cosine > MIRRORED;
-  });
+    best = Math.max(best, cosine);
+  }
+  return best;
 }

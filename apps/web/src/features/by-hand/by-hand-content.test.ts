@@ -16,6 +16,7 @@ function scan(id: string, state: ScanView['placement']['state']): ScanView {
     note: '',
     droppedFrames: [],
     framesId: null,
+    coverage: [],
     cloud,
     original: cloud,
     placement,

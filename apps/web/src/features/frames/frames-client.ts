@@ -17,6 +17,10 @@ export interface FramesView {
   playing: boolean;
   /** The points of the frame looked at, in the scan's frame, once they are there. */
   points: { frame: number; positions: Float32Array } | null;
+  /** Whether the scan's points are coloured by their frames. */
+  byFrame: boolean;
+  /** Level of the colour scale of every stored point, once it is known. */
+  levels: Uint8Array | null;
   said: string | null;
 }
 
@@ -29,6 +33,8 @@ const CLOSED: FramesView = {
   range: null,
   playing: false,
   points: null,
+  byFrame: false,
+  levels: null,
   said: null,
 };
 
@@ -87,6 +93,12 @@ export class FramesClient {
     const frame = Math.max(0, Math.min(frames.length - 1, at));
     this.change({ at: frame });
     this.post({ type: 'points', frame });
+  }
+
+  /** Colours the points of the scan by the frame that measured them; `cloudId` holds all of them. */
+  colorByFrame(on: boolean, cloudId: string): void {
+    this.change({ byFrame: on });
+    if (on && !this.state.levels) this.post({ type: 'by-frame', cloudId });
   }
 
   select(range: readonly [number, number] | null): void {
@@ -149,7 +161,8 @@ export class FramesClient {
       this.change({ frames, judging: null });
     } else if (m.type === 'points') {
       if (m.frame === this.state.at) this.change({ points: { frame: m.frame, positions: m.positions } });
-    } else if (m.type === 'picture') {
+    } else if (m.type === 'by-frame') this.change({ levels: m.levels });
+    else if (m.type === 'picture') {
       this.pictures.set(m.frame, m.bitmap);
       if (this.pictures.size > MOST_PICTURES) this.forget(this.pictures.keys().next().value!);
       this.onPicture.forEach((listener) => listener(m.frame));

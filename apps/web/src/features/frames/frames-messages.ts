@@ -13,7 +13,9 @@ export type ToFrames =
   /** Small pictures of some frames. */
   | { type: 'pictures'; frames: number[] }
   /** The points that a frame measured, in the scan's frame. */
-  | { type: 'points'; frame: number };
+  | { type: 'points'; frame: number }
+  /** Which frame each stored point was measured by, as a level of a colour scale. */
+  | { type: 'by-frame'; cloudId: string };
 
 export type FromFrames =
   | { type: 'opened'; names: string[] }
@@ -21,4 +23,5 @@ export type FromFrames =
   | { type: 'judged'; qualities: FrameQuality[]; faults: FrameFault[][] }
   | { type: 'picture'; frame: number; bitmap: ImageBitmap }
   | { type: 'points'; frame: number; positions: Float32Array }
+  | { type: 'by-frame'; levels: Uint8Array }
   | { type: 'failed'; message: string };

@@ -59,6 +59,25 @@ export function FramesPanel({ piece, busy }: { piece: PieceView; busy: boolean }
             </span>{' '}
             frames used.
           </p>
+          <label className="flex items-center gap-2">
+            <input
+              type="checkbox"
+              checked={view.byFrame}
+              disabled={view.frames.length === 0}
+              onChange={(e) =>
+                framesClient.colorByFrame(e.target.checked, String(open.cloud.facts.base ?? open.cloud.id))
+              }
+              className="accent-[var(--amber)]"
+            />
+            Colour its points by frame
+          </label>
+          {view.byFrame && (
+            <p className="m-0 text-muted" role="status">
+              {view.levels
+                ? 'Dark: the first frames; light: the last. Grey: no frame is known.'
+                : 'Finding the frames …'}
+            </p>
+          )}
           {view.said && <Notice tone="error">{view.said}</Notice>}
           {frame && (
             <div className="flex items-center gap-2">

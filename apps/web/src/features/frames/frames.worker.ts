@@ -1,9 +1,10 @@
-import { judgeFrames } from '@amber-knit/core/frames';
+import { judgeFrames, nearestFrame } from '@amber-knit/core/frames';
 import type { DepthFrame } from '@amber-knit/core/geometry';
 import { transformPoints } from '@amber-knit/core/math';
-import { frameCloud } from '@amber-knit/core/pointcloud';
+import { estimateSpacing, frameCloud } from '@amber-knit/core/pointcloud';
 import { createRunContext } from '@amber-knit/core/runtime';
-import { decodeFrames } from '@amber-knit/core/stored';
+import { decodeCloud, decodeFrames } from '@amber-knit/core/stored';
+import { UNKNOWN_LEVEL } from '../select/selection-messages';
 import type { FromFrames, ToFrames } from './frames-messages';
 
 // Looks at the frames of one scan: measures them, makes small pictures of them, works out the points of one.
@@ -11,17 +12,23 @@ import type { FromFrames, ToFrames } from './frames-messages';
 /** Width of the small pictures, pixels. */
 const SMALL = 128;
 const PROGRESS_MS = 150;
+/** A frame measured a point if it did so within so many spacings in depth. */
+const SAME_SURFACE = 2;
 
 let frames: DepthFrame[] = [];
 
 const post = (m: FromFrames, transfer: Transferable[] = []): void =>
   (self as unknown as Worker).postMessage(m, transfer);
 
+async function stored(id: string, what: string): Promise<Uint8Array> {
+  const response = await fetch(`/api/artifacts/${id}/data`);
+  if (!response.ok) throw new Error(`The ${what} could not be fetched (${response.status}). Try again.`);
+  return new Uint8Array(await response.arrayBuffer());
+}
+
 async function open(framesId: string): Promise<void> {
-  const response = await fetch(`/api/artifacts/${framesId}/data`);
-  if (!response.ok) throw new Error(`The frames could not be fetched (${response.status}). Try again.`);
   // Pictures are not held: many frames would fill the memory.
-  frames = decodeFrames(new Uint8Array(await response.arrayBuffer()), false);
+  frames = decodeFrames(await stored(framesId, 'frames'), false);
   post({ type: 'opened', names: frames.map((f) => f.name) });
   let said = 0;
   const ctx = createRunContext({
@@ -81,9 +88,18 @@ function points(i: number): void {
   post({ type: 'points', frame: i, positions }, [positions.buffer]);
 }
 
+async function byFrame(cloudId: string): Promise<void> {
+  const { cloud } = decodeCloud(await stored(cloudId, 'points'));
+  const best = nearestFrame(cloud.positions, frames, SAME_SURFACE * estimateSpacing(cloud), createRunContext());
+  const last = Math.max(1, frames.length - 1);
+  const levels = Uint8Array.from(best, (f) => (f < 0 ? UNKNOWN_LEVEL : Math.round(((UNKNOWN_LEVEL - 1) * f) / last)));
+  post({ type: 'by-frame', levels }, [levels.buffer]);
+}
+
 async function handle(m: ToFrames): Promise<void> {
   if (m.type === 'open') await open(m.framesId);
   else if (m.type === 'points') points(m.frame);
+  else if (m.type === 'by-frame') await byFrame(m.cloudId);
   else for (const i of m.frames) await picture(i);
 }
 

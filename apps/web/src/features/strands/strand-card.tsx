@@ -7,6 +7,7 @@ import { mm } from '../../shared/format';
 import { SetupInput } from '../../shared/setup-input';
 import { stateWord } from '../../shared/state-glyph';
 import { STRAND_COLORS, strandColor } from '../../shared/strand-colors';
+import { CoverageSparkline, coverageWords } from './coverage-sparkline';
 
 const FIELD = 'w-full rounded-lg border border-[var(--field)] bg-panel px-2 py-1';
 
@@ -97,6 +98,12 @@ export function StrandCard({ piece, scan, onClose }: { piece: PieceView; scan: S
                 </div>
               ))}
             </dl>
+            {scan.coverage.length > 1 && (
+              <figure className="m-0 flex items-center gap-3">
+                <CoverageSparkline coverage={scan.coverage} large />
+                <figcaption className="text-muted">{coverageWords(scan.coverage)}.</figcaption>
+              </figure>
+            )}
             {error !== undefined && <Notice tone="error">{problemText(error)}</Notice>}
             <div className="flex justify-end gap-2">
               <Button onClick={onClose}>Close</Button>

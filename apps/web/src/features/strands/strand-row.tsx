@@ -7,6 +7,7 @@ import { scanHidden, scanIsolated } from '../../app/view-slice';
 import { shortCount } from '../../shared/format';
 import { StateGlyph, stateWord } from '../../shared/state-glyph';
 import { strandColor } from '../../shared/strand-colors';
+import { CoverageSparkline } from './coverage-sparkline';
 
 /** What is being dragged: ids of scans, as JSON. */
 export const STRANDS_DRAGGED = 'application/x-strands';
@@ -74,8 +75,11 @@ export const StrandRow = memo(function StrandRow({
           <span className="truncate">{scan.name}</span>
           {scan.placement.locked && <Lock size={13} role="img" aria-label="locked" className="shrink-0" />}
         </span>
-        <span className="num block truncate text-muted">
-          {shortCount(Number(scan.cloud.facts.points))} {stateWord(scan.placement.state)}
+        <span className="flex items-center gap-1.5">
+          <span className="num min-w-0 truncate text-muted">
+            {shortCount(Number(scan.cloud.facts.points))} {stateWord(scan.placement.state)}
+          </span>
+          {scan.coverage.length > 1 && <CoverageSparkline coverage={scan.coverage} />}
         </span>
       </button>
       <button

@@ -15,6 +15,7 @@ function scan(id: string, state: ScanView['placement']['state']): ScanView {
     note: '',
     droppedFrames: [],
     framesId: null,
+    coverage: [],
     cloud: { id: `cloud-${id}`, kind: 'cloud', bytes: 0, facts: { diagonal: 100 }, stepId: null },
     original: { id: `cloud-${id}`, kind: 'cloud', bytes: 0, facts: {}, stepId: null },
     placement: { name: id, state, pieceFromScan: IDENTITY },

@@ -58,7 +58,9 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
     };
   }, []);
 
-  const { scanId: apart, points: framePoints } = useSyncExternalStore(framesClient.subscribe, framesClient.current);
+  const frames = useSyncExternalStore(framesClient.subscribe, framesClient.current);
+  const { scanId: apart, points: framePoints } = frames;
+  const frameLevels = frames.byFrame ? frames.levels : null;
 
   const preview = useSyncExternalStore(previewClient.subscribe, previewClient.current);
   const { points: advice } = useSyncExternalStore(nextViewsClient.subscribe, nextViewsClient.current);
@@ -125,6 +127,13 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
       levels: (scanId, levels) => engine.current?.colorByLevel(scanId, levels),
     });
   }, [stage]);
+
+  useEffect(() => {
+    if (!apart || !frameLevels) return;
+    const shown = engine.current;
+    shown?.colorByLevel(apart, frameLevels);
+    return () => shown?.colorByLevel(apart, undefined);
+  }, [apart, frameLevels]);
 
   const scanName = pick?.scanId ? piece.scanList.find((s) => s.id === pick.scanId)?.name : undefined;
   return (

@@ -1,0 +1,39 @@
+import { area, line, scaleLinear } from 'd3';
+
+const [WIDTH, HEIGHT] = [44, 14];
+
+/** How the surface that a scan sees grew along its frames: a curve that soon lies flat saw little new. */
+export function CoverageSparkline({ coverage, large = false }: { coverage: readonly number[]; large?: boolean }) {
+  const x = scaleLinear([0, coverage.length], [1, WIDTH - 1]);
+  const y = scaleLinear([0, 100], [HEIGHT - 1, 1]);
+  const points: [number, number][] = [0, ...coverage].map((v, i) => [x(i), y(v)]);
+  return (
+    <svg
+      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+      width={large ? 3 * WIDTH : WIDTH}
+      height={large ? 3 * HEIGHT : HEIGHT}
+      role="img"
+      aria-label={coverageWords(coverage)}
+      className="shrink-0 text-teal"
+    >
+      <title>{coverageWords(coverage)}</title>
+      <path
+        d={area<[number, number]>(
+          (p) => p[0],
+          HEIGHT - 1,
+          (p) => p[1],
+        )(points)!}
+        fill="currentColor"
+        opacity={0.18}
+      />
+      <path d={line()(points)!} fill="none" stroke="currentColor" strokeWidth={large ? 0.8 : 1.4} />
+    </svg>
+  );
+}
+
+/** Coverage in words: when most of the surface had been seen. */
+export function coverageWords(coverage: readonly number[]): string {
+  const at = coverage.findIndex((v) => v >= 90);
+  const share = Math.round((100 * (at + 1)) / coverage.length);
+  return `Surface seen along the frames: 90 % of it after ${share} % of them`;
+}
