@@ -108,6 +108,12 @@ test('frames out of place are proposed, left out, and come back by undo', async 
   const view = page.getByRole('region', { name: 'Frames of the scan' });
   await view.getByRole('button', { name: 'Next worst' }).click();
   await expect(panel.getByText(/^Frame (8|16): out of place$/)).toBeVisible();
+  await panel.getByLabel('Colour its points by frame').check();
+  await expect(panel.getByText('Dark: the first frames; light: the last.')).toBeVisible({ timeout: 30_000 });
+  await panel.getByLabel('Colour its points by frame').uncheck();
+  await expect(
+    page.getByRole('complementary', { name: 'Strands' }).getByRole('img', { name: /^Surface seen along the frames/ }),
+  ).toHaveCount(1);
   await panel.getByRole('button', { name: 'Leave them all out' }).click();
   await expect(panel.getByText('Nothing is proposed')).toBeVisible();
   const strip = view.getByRole('listbox', { name: 'Frames' });

@@ -1,9 +1,12 @@
 import { area, line, scaleLinear } from 'd3';
+import type { ScanView } from '@amber-knit/contracts';
 
 const [WIDTH, HEIGHT] = [44, 14];
 
 /** How the surface that a scan sees grew along its frames: a curve that soon lies flat saw little new. */
-export function CoverageSparkline({ coverage, large = false }: { coverage: readonly number[]; large?: boolean }) {
+export function CoverageSparkline({ scan, large = false }: { scan: ScanView; large?: boolean }) {
+  const { coverage } = scan;
+  if (coverage.length < 2) return null;
   const x = scaleLinear([0, coverage.length], [1, WIDTH - 1]);
   const y = scaleLinear([0, 100], [HEIGHT - 1, 1]);
   const points: [number, number][] = [0, ...coverage].map((v, i) => [x(i), y(v)]);
@@ -13,10 +16,10 @@ export function CoverageSparkline({ coverage, large = false }: { coverage: reado
       width={large ? 3 * WIDTH : WIDTH}
       height={large ? 3 * HEIGHT : HEIGHT}
       role="img"
-      aria-label={coverageWords(coverage)}
+      aria-label={coverageWords(scan)}
       className="shrink-0 text-teal"
     >
-      <title>{coverageWords(coverage)}</title>
+      <title>{coverageWords(scan)}</title>
       <path
         d={area<[number, number]>(
           (p) => p[0],
@@ -31,9 +34,9 @@ export function CoverageSparkline({ coverage, large = false }: { coverage: reado
   );
 }
 
-/** Coverage in words: when most of the surface had been seen. */
-export function coverageWords(coverage: readonly number[]): string {
-  const at = coverage.findIndex((v) => v >= 90);
-  const share = Math.round((100 * (at + 1)) / coverage.length);
-  return `Surface seen along the frames: 90 % of it after ${share} % of them`;
+/** Coverage in words: after how many of the frames most of the surface had been seen. */
+export function coverageWords({ coverage, frames, droppedFrames }: ScanView): string {
+  const all = frames + droppedFrames.length;
+  const at = coverage.findIndex((v) => v >= 90) + 1;
+  return `Surface seen along the frames: 90 % of it after ${Math.ceil((all * at) / coverage.length)} of ${all}`;
 }

@@ -100,8 +100,8 @@ export function StrandCard({ piece, scan, onClose }: { piece: PieceView; scan: S
             </dl>
             {scan.coverage.length > 1 && (
               <figure className="m-0 flex items-center gap-3">
-                <CoverageSparkline coverage={scan.coverage} large />
-                <figcaption className="text-muted">{coverageWords(scan.coverage)}.</figcaption>
+                <CoverageSparkline scan={scan} large />
+                <figcaption className="text-muted">{coverageWords(scan)}.</figcaption>
               </figure>
             )}
             {error !== undefined && <Notice tone="error">{problemText(error)}</Notice>}

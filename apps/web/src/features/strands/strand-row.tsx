@@ -79,7 +79,7 @@ export const StrandRow = memo(function StrandRow({
           <span className="num min-w-0 truncate text-muted">
             {shortCount(Number(scan.cloud.facts.points))} {stateWord(scan.placement.state)}
           </span>
-          {scan.coverage.length > 1 && <CoverageSparkline coverage={scan.coverage} />}
+          <CoverageSparkline scan={scan} />
         </span>
       </button>
       <button

@@ -59,7 +59,9 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
   }, []);
 
   const frames = useSyncExternalStore(framesClient.subscribe, framesClient.current);
-  const { scanId: apart, points: framePoints } = frames;
+  const { scanId: apart } = frames;
+  // Coloured by frame, the single frame would hide what is to be seen.
+  const framePoints = frames.byFrame ? null : frames.points;
   const frameLevels = frames.byFrame ? frames.levels : null;
 
   const preview = useSyncExternalStore(previewClient.subscribe, previewClient.current);
