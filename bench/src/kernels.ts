@@ -92,7 +92,7 @@ function linePicture(): ColorImage {
 }
 
 /** Points evenly over the true surface with noise along the normal. */
-function jugCloud(count: number, noise: number, seed = 1): PointCloud {
+export function jugCloud(count: number, noise: number, seed = 1): PointCloud {
   const truth = truthMesh(galleyJug);
   const random = createRandom(seed);
   const t = triangleCount(truth);

@@ -4,6 +4,7 @@ import { flatTrial, lidarTrial, manyTrial, overlapTrial, report } from './hard-v
 import { intruderTrial } from './intruder-trial.js';
 import { jugChain } from './jug-chain.js';
 import { kernels } from './kernels.js';
+import { reference } from './reference.js';
 import { liveTrial } from './live-trial.js';
 import { misalignedTrial } from './misaligned-trial.js';
 import { nextViewTrial } from './next-view-trial.js';
@@ -29,6 +30,7 @@ const BODIES: BenchObjectName[] = ['jug', 'bunny', 'dragon'];
 /** `npm run bench -- NAME [arguments]`; nothing = the kernels, then the whole chain. */
 const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> = {
   kernels: { run: kernels },
+  reference: { run: reference },
   chain: { run: jugChain },
   live: { run: liveTrial },
   select: { run: selecting },
