@@ -1,6 +1,13 @@
 import { GeometryError } from '../runtime/geometry-error.js';
 import { looksLikeZip, readArchive } from './archive/read-archive.js';
-import { contentOf, endingOf, filesOf, withMaterials, type ArchiveFiles } from './archive/scans-in-archive.js';
+import {
+  COMPANIONS,
+  contentOf,
+  endingOf,
+  filesOf,
+  withMaterials,
+  type ArchiveFiles,
+} from './archive/scans-in-archive.js';
 import { allBytes, firstBytes, sourceOf, type Bytes } from './byte-source.js';
 import { looksLikeE57 } from './e57/pages.js';
 import { readE57 } from './e57/read-e57.js';
@@ -110,13 +117,13 @@ async function readOne(path: string, files: ArchiveFiles, columns?: readonly Col
   const bytes = files.get(path)!;
   try {
     if (looksLikeE57(bytes)) return readE57(bytes);
-    if (looksLikeGlb(bytes)) return [await readGltf(bytes)];
-    if (endingOf(path) === 'gltf')
-      return [await readGltf(bytes, filesOf(files, path.slice(0, path.lastIndexOf('/') + 1)))];
+    if (looksLikeGlb(bytes)) return [await readGltf(allBytes(bytes))];
+    if (endingOf(path) === 'gltf') return [await readGltf(allBytes(bytes), companionsOf(path, files))];
     return [withMaterials(readScanFile(bytes, path, columns), path, files)];
   } catch (error) {
     // One bad file refuses the archive as a whole: which one has to be known.
-    if (error instanceof GeometryError) throw new GeometryError(error.code, `${path}: ${error.message}`);
+    if (error instanceof GeometryError && !error.message.startsWith(path))
+      throw new GeometryError(error.code, `${path}: ${error.message}`);
     throw error;
   }
 }
@@ -125,4 +132,10 @@ async function readOne(path: string, files: ArchiveFiles, columns?: readonly Col
 function named(file: ScanFile, path: string): ScanFile {
   const name = path.replace(/^.*\//, '').replace(/\.[^.]*$/, '');
   return name ? { ...file, name } : file;
+}
+
+/** The files beside one that it may name, unpacked. */
+function companionsOf(path: string, files: ArchiveFiles): Map<string, Uint8Array> {
+  const beside = filesOf(files, path.slice(0, path.lastIndexOf('/') + 1));
+  return new Map([...beside].filter(([p]) => COMPANIONS.test(p)).map(([p, bytes]) => [p, allBytes(bytes)]));
 }

@@ -1,11 +1,12 @@
 import { GeometryError } from '../../runtime/geometry-error.js';
 import { decodeColor } from '../../stored/color-image.js';
+import { allBytes, type Bytes } from '../byte-source.js';
 import { colorsFromMap, type Paint } from '../map-colors.js';
 import { readMtl, type ObjMaterial } from '../obj/read-mtl.js';
 import type { ScanFile } from '../scan-file.js';
 
 /** Files of an archive by path. */
-export type ArchiveFiles = ReadonlyMap<string, Uint8Array>;
+export type ArchiveFiles = ReadonlyMap<string, Bytes>;
 
 /** What an archive holds: scan files, and folders of depth pictures. */
 export interface ArchiveContent {
@@ -16,7 +17,8 @@ export interface ArchiveContent {
   others: string[];
 }
 
-const COMPANIONS = /\.(mtl|png|jpe?g|bin|webp|tga|bmp|tiff?|json)$/i;
+/** Files that others name: materials, pictures, buffers. */
+export const COMPANIONS = /\.(mtl|png|jpe?g|bin|webp|tga|bmp|tiff?|json)$/i;
 
 /** Sorts the files of an archive. Files inside a folder of depth pictures belong to it. */
 export function contentOf(files: ArchiveFiles, endings: readonly string[]): ArchiveContent {
@@ -36,7 +38,7 @@ export function contentOf(files: ArchiveFiles, endings: readonly string[]): Arch
 export const endingOf = (path: string): string => /\.([a-z0-9]+)$/i.exec(path)?.[1].toLowerCase() ?? '';
 
 /** The files of one folder by their paths inside it. */
-export function filesOf(files: ArchiveFiles, folder: string): Map<string, Uint8Array> {
+export function filesOf(files: ArchiveFiles, folder: string): Map<string, Bytes> {
   return new Map([...files].filter(([p]) => p.startsWith(folder)).map(([p, data]) => [p.slice(folder.length), data]));
 }
 
@@ -52,7 +54,7 @@ export function withMaterials(file: ScanFile, path: string, files: ArchiveFiles)
   for (const library of file.companions) {
     const found = companionOf(path, library, files);
     if (!found) notes.push(`The material file ${library} is missing.`);
-    else readMtl(new TextDecoder().decode(found)).forEach((m, name) => materials.set(name, m));
+    else readMtl(new TextDecoder().decode(allBytes(found))).forEach((m, name) => materials.set(name, m));
   }
   const pictures = new Map<string, Paint | undefined>();
   const pictureOf = (name: string): Paint | undefined => {
@@ -62,7 +64,7 @@ export function withMaterials(file: ScanFile, path: string, files: ArchiveFiles)
   const readPicture = (name: string): Paint | undefined => {
     const found = companionOf(path, name, files);
     try {
-      if (found) return decodeColor(found, name);
+      if (found) return decodeColor(allBytes(found), name);
       notes.push(`The picture ${name} is missing: the shape was taken without it.`);
     } catch (error) {
       notes.push(`${(error as GeometryError).message} The shape was taken without it.`);
@@ -84,7 +86,7 @@ export function withMaterials(file: ScanFile, path: string, files: ArchiveFiles)
 }
 
 /** A file that another one names: beside it, else anywhere in the archive under that name. */
-function companionOf(path: string, name: string, files: ArchiveFiles): Uint8Array | undefined {
+function companionOf(path: string, name: string, files: ArchiveFiles): Bytes | undefined {
   const folder = path.slice(0, path.lastIndexOf('/') + 1);
   const wanted = name.replaceAll('\\', '/').replace(/^(\.\/)+/, '');
   const base = wanted.slice(wanted.lastIndexOf('/') + 1).toLowerCase();

@@ -4,6 +4,7 @@ import type { DepthFrame, Intrinsics } from '../../geometry/depth-frame.js';
 import { fromQuaternion, type Mat4 } from '../../math/mat4.js';
 import { GeometryError } from '../../runtime/geometry-error.js';
 import { decodeColor } from '../../stored/color-image.js';
+import { allBytes, type Bytes } from '../byte-source.js';
 import type { ScanFile } from '../scan-file.js';
 
 /**
@@ -118,7 +119,7 @@ export function encodeDepthPng(depth: Float32Array, camera: Intrinsics, unitsPer
 }
 
 /** The files of one RGB-D folder by their path inside it. */
-export type FolderFiles = ReadonlyMap<string, Uint8Array>;
+export type FolderFiles = ReadonlyMap<string, Bytes>;
 
 /** Names that folders and files go by; the second is the one of the TUM benchmark. */
 const COLOR_FOLDERS = ['color', 'rgb'];
@@ -141,10 +142,10 @@ export function readRgbdScan(files: FolderFiles): ScanFile {
   const poseTimes = poses.map((p) => Number(p.time));
   const poseOf = partnerOf(depth, poseTimes, 'trajectory.txt', 'poses');
   const colorOf = colors.length > 0 ? partnerOf(depth, colors.map(timeOf), 'color/', 'pictures') : () => -1;
-  const depths = new LastUnpacked((name) => decodeDepthPicture(files.get(name)!, camera, name));
+  const depths = new LastUnpacked((name) => decodeDepthPicture(allBytes(files.get(name)!), camera, name));
   const { width, height, fx, fy, cx, cy } = camera;
   const own = { width, height, fx, fy, cx, cy };
-  const pictures = new LastUnpacked((name) => colorPicture(files.get(name)!, name, camera.color ?? own));
+  const pictures = new LastUnpacked((name) => colorPicture(allBytes(files.get(name)!), name, camera.color ?? own));
   const frames: DepthFrame[] = [];
   let left = 0;
   depth.forEach((name, i) => {
@@ -167,7 +168,7 @@ export function readRgbdScan(files: FolderFiles): ScanFile {
 function textOf(files: FolderFiles, names: string[]): string {
   const bytes = names.map((n) => files.get(n)).find((b) => b !== undefined);
   if (!bytes) throw new GeometryError('corrupt-file', `${names[0]} is missing in the folder.`);
-  return new TextDecoder().decode(bytes);
+  return new TextDecoder().decode(allBytes(bytes));
 }
 
 function picturesIn(files: FolderFiles, folders: string[]): string[] {
