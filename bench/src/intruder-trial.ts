@@ -22,9 +22,10 @@ export async function intruderTrial(seeds: number): Promise<void> {
       // The intruders come first, so that they could take the piece over.
       const scans = cleanViews([...others, ...own]).map((s, i) => ({ ...s, name: `scan_${i}` }));
       const { placements } = await registerScans(scans, {}, createRunContext({ seed: 3 }));
-      const placed = placements.map((p) => (p.state === 'loose' ? undefined : p.pieceFromScan));
       const intruders = placements.filter((p, i) => i < others.length && p.state !== 'loose');
-      const found = placed.slice(others.length);
+      const ownPlaces = placements.slice(others.length);
+      const found = ownPlaces.map((p) => (p.state === 'registered' ? p.pieceFromScan : undefined));
+      const doubtful = ownPlaces.filter((p) => p.state === 'placed').length;
       const error = poseErrors(
         found,
         own.map((v) => v.objectFromSensor),
@@ -32,7 +33,7 @@ export async function intruderTrial(seeds: number): Promise<void> {
         [0, 0, 75],
       );
       console.log(
-        `${name} seed ${seed}: ${error.registered}/10 own placed, worst ${error.worstAngleDeg.toFixed(3)}°, ${intruders.length}/${others.length} intruders placed${intruders.map((p) => ` ${p.name} ${p.state}`).join(',')}`,
+        `${name} seed ${seed}: ${error.registered}/10 own registered, ${doubtful} in doubt, worst ${error.worstAngleDeg.toFixed(3)}°, ${intruders.length}/${others.length} intruders placed${intruders.map((p) => ` ${p.name} ${p.state}`).join(',')}`,
       );
     }
   }

@@ -21,6 +21,7 @@ export interface PlacementHypothesis {
  * placements returned. O(c²) for c correspondences.
  *
  * @param tolerance how far apart, in mm, the ends of a right pair may be (about the clouds' cell size)
+ * @param mostSeeds correspondences that are tried as seeds, those with most compatible partners
  */
 export function findConsistentPlacements(
   source: PointCloud,
@@ -28,6 +29,7 @@ export function findConsistentPlacements(
   pairs: Correspondences,
   tolerance: number,
   limit: number,
+  mostSeeds = 160,
 ): PlacementHypothesis[] {
   const c = pairs.source.length;
   if (c < 4) return [];
@@ -78,7 +80,7 @@ export function findConsistentPlacements(
   const shared = new Uint32Array(c);
   const fit = new RigidFit();
   const found: PlacementHypothesis[] = [];
-  const tried = Math.min(c, 160);
+  const tried = Math.min(c, mostSeeds);
   for (let s = 0; s < tried; s++) {
     const seed = seeds[s];
     if (degree[seed] < 3) break;

@@ -19,8 +19,12 @@ export interface PairCandidate {
 export interface PairCandidateOptions {
   /** Correspondences looked at per pair. */
   correspondences: number;
+  /** Of these, tried as seeds of a placement. */
+  seeds: number;
   /** Placements followed up per pair. */
   hypotheses: number;
+  /** They must have so many agreeing correspondences, as a share of the best one's (0–1). */
+  leastAgreement: number;
   /** Places followed up because those found repeat there. */
   repeats: number;
   /** Candidates kept per pair. */
@@ -29,9 +33,19 @@ export interface PairCandidateOptions {
 
 export const PAIR_CANDIDATE_DEFAULTS: PairCandidateOptions = {
   correspondences: 700,
+  seeds: 160,
   hypotheses: 12,
+  leastAgreement: 0.3,
   repeats: 12,
   keep: 6,
+};
+
+/** For scans that found no place at the first attempt: several times the work, and more little overlaps found. */
+export const THOROUGH_PAIR_CANDIDATES: Partial<PairCandidateOptions> = {
+  correspondences: 1200,
+  seeds: 500,
+  hypotheses: 150,
+  leastAgreement: 0.1,
 };
 
 /**
@@ -54,7 +68,7 @@ export function findPairCandidates(
   const pairs = matchFeatures(A.features, B.features, o.correspondences);
   pairs.source.forEach((k, i) => (pairs.source[i] = A.keypoints[k]));
   pairs.target.forEach((k, i) => (pairs.target[i] = B.keypoints[k]));
-  const hypotheses = findConsistentPlacements(A.coarse, B.coarse, pairs, cell, o.hypotheses);
+  const hypotheses = findConsistentPlacements(A.coarse, B.coarse, pairs, cell, o.hypotheses, o.seeds);
   const sample = Uint32Array.from({ length: Math.ceil(pointCount(A.coarse) / 2) }, (_, i) => 2 * i);
   const out: PairCandidate[] = [];
   const plausible: Mat4[] = [];
@@ -81,7 +95,7 @@ export function findPairCandidates(
     out.push({ a, b, bFromA: fine.targetFromSource, evidence, score: evidenceScore(evidence) });
   };
   for (const h of hypotheses) {
-    if (h.agreeing < 0.3 * hypotheses[0].agreeing) break;
+    if (h.agreeing < o.leastAgreement * hypotheses[0].agreeing) break;
     follow(h.targetFromSource);
   }
   for (const start of facePlacements(A, B, cell, scale)) follow(start);

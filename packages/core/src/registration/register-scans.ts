@@ -10,10 +10,10 @@ import {
 import { identity, invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { mapTask } from '../runtime/map-task.js';
-import { assembleScans } from './assemble.js';
+import { assembleScans, type Assembly } from './assemble.js';
 import { evidenceScore, marksAreMeaningful, withoutMarks, type EvidenceScale } from './evidence.js';
 import { agreementOf, finishRegistration, medianNoise, type RegisterScansResult } from './finish-registration.js';
-import { findPairCandidates, type PairCandidate } from './pair-candidates.js';
+import { findPairCandidates, THOROUGH_PAIR_CANDIDATES, type PairCandidate } from './pair-candidates.js';
 import { prepareScanTask, reviveScan, suggestScale } from './prepare-scan.js';
 import type { PreparedScan, RegistrationScale } from './prepared-scan.js';
 
@@ -30,9 +30,13 @@ export interface RegisterScansOptions {
 
 export const REGISTER_SCANS_DEFAULTS: RegisterScansOptions = { reference: '', coarseCell: 0, fineCell: 0, locked: [] };
 
+/** With more pairs than this the loose scans are no few left over, and another look would take too long. */
+const MOST_PAIRS_AGAIN = 150;
+
 /**
  * Registers any number of scans in unknown positions: features and consistent sets for every pair, assembly under
- * free-space, overlap and paint evidence, then refinement of all together. Scans that fit nowhere stay loose, and those
+ * free-space, overlap and paint evidence (loose scans are compared more thoroughly and assembled anew), then refinement
+ * of all together. Scans that fit nowhere stay loose, and those
  * that fit in several places stay *placed* with their doubt; that is a result, not an error. A single scan is its own
  * reference. Locked scans stay, and the others come to them.
  */
@@ -47,19 +51,26 @@ export async function registerScans(
 
   const evidenceScale: EvidenceScale = { cell: scale.fine, noise: medianNoise(prepared) };
   const pairs = scans.flatMap((_, a) => scans.slice(a + 1).map((_s, k): [number, number] => [a, a + 1 + k]));
-  const shared: PairTask = { prepared, cell: scale.coarse, evidenceScale };
-  const found = await mapTask('compare-pair', comparePair, shared, pairs, ctx.part(0.25, 0.65, 'Comparing pairs'));
-  const candidates = weighMarks(found, prepared);
+  const shared: PairTask = { prepared, cell: scale.coarse, evidenceScale, thorough: false };
+  const found = await mapTask('compare-pair', comparePair, shared, pairs, ctx.part(0.25, 0.6, 'Comparing pairs'));
   const locked = lockedPlaces(scans, o.locked);
-  const assembly = assembleScans(
-    prepared,
-    candidates,
-    scale.coarse,
-    evidenceScale,
-    prepared.findIndex((s) => s.name === o.reference),
-    locked,
-    ctx.part(0.65, 0.8, 'Assembling'),
-  );
+  const reference = prepared.findIndex((s) => s.name === o.reference);
+  const assemble = (own: RunContext): Assembly =>
+    assembleScans(prepared, weighMarks(found, prepared), scale.coarse, evidenceScale, reference, locked, own);
+  let assembly = assemble(ctx.part(0.6, 0.7, 'Assembling'));
+  const again = pairsOfLoose(pairs, assembly.poses);
+  if (again.length > 0) {
+    const loose = ctx.part(0.7, 0.77, 'Looking more closely at loose scans');
+    const more = await mapTask(
+      'compare-pair',
+      comparePair,
+      { ...shared, thorough: true },
+      again.map((k) => pairs[k]),
+      loose,
+    );
+    again.forEach((k, i) => (found[k] = more[i]));
+    assembly = assemble(ctx.part(0.77, 0.8, 'Assembling'));
+  }
   const end = ctx.part(0.8, 1, 'Registering together');
   return finishRegistration(scans, prepared, assembly, o.reference, locked, scale, end);
 }
@@ -148,16 +159,27 @@ function weighMarks(found: PairCandidate[][], prepared: PreparedScan[]): PairCan
   return candidates.filter((c) => c.score > 0);
 }
 
+/** Numbers of the pairs that could bring loose scans to the others. */
+function pairsOfLoose(pairs: readonly [number, number][], poses: readonly (Mat4 | undefined)[]): number[] {
+  const again = pairs.flatMap(([a, b], k) => (poses[a] && poses[b] ? [] : [k]));
+  return again.length <= MOST_PAIRS_AGAIN ? again : [];
+}
+
 /** What all comparisons of pairs share. */
 export interface PairTask {
   prepared: PreparedScan[];
   cell: number;
   evidenceScale: EvidenceScale;
+  /** Takes several times as long, and finds more of those that overlap little. */
+  thorough: boolean;
 }
 
 /** One comparison, as a task for a pool. */
-export function comparePair({ prepared, cell, evidenceScale }: PairTask, [a, b]: [number, number]): PairCandidate[] {
-  return findPairCandidates(prepared, a, b, cell, evidenceScale);
+export function comparePair(
+  { prepared, cell, evidenceScale, thorough }: PairTask,
+  [a, b]: [number, number],
+): PairCandidate[] {
+  return findPairCandidates(prepared, a, b, cell, evidenceScale, thorough ? THOROUGH_PAIR_CANDIDATES : {});
 }
 
 function chooseScale(scans: Scan[], o: RegisterScansOptions): RegistrationScale {
