@@ -22,12 +22,13 @@ const PAINT_SAMPLES = 4000;
 const LEAST_PAIRS = 40;
 
 /**
- * Moves every scan along the one motion that the shape holds least, as the turn of a round body, to where its paint agrees
- * best with the scans it lies on; scans held well stay. Poses are changed in place.
+ * Moves every scan along the motions that the shape holds least, as the turn of a round body or the slides of a flat one, to
+ * where its paint agrees best with the scans it lies on; scans held well stay. Where the shape holds, the paint has no say:
+ * glare and shadow would only spoil the fit. Poses are changed in place.
  * O(scans² · points + weak scans · scans · points).
  *
- * Source: the weakest motion as the eigenvector of the smallest eigenvalue of the point-to-plane information, N. Gelfand
- * et al. (2003), Geometrically stable sampling for the ICP algorithm.
+ * Source: the weak motions as the eigenvectors of small eigenvalues of the point-to-plane information, N. Gelfand et al.
+ * (2003), Geometrically stable sampling for the ICP algorithm.
  *
  * @param poses pieceFromScan, undefined for scans that take no part
  * @param fixed scans that stay where they are
@@ -44,36 +45,57 @@ export function polishByPaint(
   scans.forEach((scan, i) => {
     ctx.checkpoint(i / scans.length);
     if (fixed.includes(i) || !poses[i] || !scan.paint) return;
-    const weak = weakestMotion(scans, poses, i, scale);
+    const weak = weakMotions(scans, poses, i, scale);
     if (!weak) return;
-    let sigma = Infinity;
+    const { centre, neighbours } = weak;
+    const sigmas = weak.twists.map(() => Infinity);
     for (let round = 0; round < ROUNDS; round++) {
-      const at = (t: number): Mat4 =>
-        multiply(
-          poses[i]!,
-          twistAbout(
-            weak.twist.map((v) => v * t),
-            0,
-            weak.centre,
-          ),
-        );
-      let grains = 0;
-      const points = OFFSETS.map((offset): [number, number] => {
-        const total = noEvidence();
-        for (const j of weak.neighbours) {
-          const jFromI = multiply(invertRigid(poses[j]!), at(offset * scale.cell));
-          addEvidence(total, judgePlacement(scan, scans[j], jFromI, scale, PAINT_SAMPLES));
-        }
-        grains = Math.max(grains, total.grains);
-        return [offset, paintCorrelation(total)];
-      });
-      if (Math.max(...points.map(([, v]) => v)) < TELLING) return;
-      poses[i] = at(vertexOf(points) * scale.cell);
-      sigma = scale.cell * peakUncertainty(points, grains / INDEPENDENT);
+      for (const [k, twist] of weak.twists.entries()) {
+        const found = bestAlong(scans, poses, i, neighbours, twist, centre, scale);
+        if (!found) continue;
+        poses[i] = found.pose;
+        sigmas[k] = found.sigma;
+      }
     }
-    known.push({ scan: i, twist: weak.twist, centre: weak.centre, sigma });
+    weak.twists.forEach((twist, k) => {
+      if (sigmas[k] < Infinity) known.push({ scan: i, twist, centre, sigma: sigmas[k] });
+    });
   });
   return known;
+}
+
+/** Where along a motion the paint of a scan agrees best; undefined if it agrees nowhere to speak of. */
+function bestAlong(
+  scans: readonly PreparedScan[],
+  poses: readonly (Mat4 | undefined)[],
+  i: number,
+  neighbours: readonly number[],
+  twist: readonly number[],
+  centre: Vec3,
+  scale: EvidenceScale,
+): { pose: Mat4; sigma: number } | undefined {
+  const at = (t: number): Mat4 =>
+    multiply(
+      poses[i]!,
+      twistAbout(
+        twist.map((v) => v * t),
+        0,
+        centre,
+      ),
+    );
+  let grains = 0;
+  const points = OFFSETS.map((offset): [number, number] => {
+    const total = noEvidence();
+    for (const j of neighbours) {
+      const jFromI = multiply(invertRigid(poses[j]!), at(offset * scale.cell));
+      addEvidence(total, judgePlacement(scans[i], scans[j], jFromI, scale, PAINT_SAMPLES));
+    }
+    grains = Math.max(grains, total.grains);
+    return [offset, paintCorrelation(total)];
+  });
+  if (Math.max(...points.map(([, v]) => v)) < TELLING) return undefined;
+  const sigma = scale.cell * peakUncertainty(points, grains / INDEPENDENT);
+  return { pose: at(vertexOf(points) * scale.cell), sigma };
 }
 
 /** One in so many thinned points is independent of its neighbours; found on simulated scans. */
@@ -94,13 +116,13 @@ function peakUncertainty(points: readonly [offset: number, correlation: number][
   return information > 0 ? Math.max(0.02, 1 / Math.sqrt(information)) : Infinity;
 }
 
-/** The least held motion of a scan in its own frame, scaled to move its surface by about a mm; undefined if all are held. */
-function weakestMotion(
+/** The weakly held motions of a scan in its own frame, scaled to move its surface by about a mm, the weakest first. */
+function weakMotions(
   scans: readonly PreparedScan[],
   poses: readonly (Mat4 | undefined)[],
   i: number,
   scale: EvidenceScale,
-): { twist: number[]; centre: Vec3; neighbours: number[] } | undefined {
+): { twists: number[][]; centre: Vec3; neighbours: number[] } | undefined {
   const own = scans[i];
   const b = boundsOf(own.fine.positions);
   const centre: Vec3 = [(b.min[0] + b.max[0]) / 2, (b.min[1] + b.max[1]) / 2, (b.min[2] + b.max[2]) / 2];
@@ -128,7 +150,8 @@ function weakestMotion(
   const scaled = sum.map((v, k) => v / (length(Math.floor(k / 6)) * length(k % 6)));
   const { values, vectors } = symmetricEigen(scaled, 6);
   const mean = values.reduce((s, v) => s + v / 6, 0);
-  if (values[0] > WEAK * mean) return undefined;
-  const twist = Array.from({ length: 6 }, (_, k) => vectors[k] / length(k));
-  return { twist, centre, neighbours };
+  const twists: number[][] = [];
+  for (let v = 0; v < 6 && values[v] <= WEAK * mean; v++)
+    twists.push(Array.from({ length: 6 }, (_, k) => vectors[6 * v + k] / length(k)));
+  return twists.length > 0 ? { twists, centre, neighbours } : undefined;
 }

@@ -97,7 +97,7 @@ test('what the light at the sensor makes of the shape is no grain', () => {
   };
   // From several places the light is not known.
   expect(spread([far, far])).toBeGreaterThan(0.7);
-  expect(spread([far])).toBeLessThan(0.35);
+  expect(spread([far])).toBeLessThan(0.6 * spread([far, far]));
 });
 
 test('the grain does not change with the light', () => {
