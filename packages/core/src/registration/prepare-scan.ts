@@ -15,6 +15,10 @@ import { findSelfMotions } from './self-motions.js';
 import { surfaceTrust } from './surface-trust.js';
 import { surfacePaint } from './surface-paint.js';
 
+/** Radius of the surroundings that features describe, in cells of the coarse cloud; and where scans overlap little. */
+const RADIUS = 5.5;
+const CLOSE_RADIUS = 4;
+
 /** Cell sizes from the median extent and spacing of the scans. */
 export function suggestScale(scans: Scan[]): RegistrationScale {
   const median = (list: number[]): number => list.sort((a, b) => a - b)[list.length >> 1] ?? 0;
@@ -42,7 +46,7 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
     [shuffle[i], shuffle[j]] = [shuffle[j], shuffle[i]];
   }
   const keypoints = spreadPoints(coarse.positions, 1.7 * scale.coarse);
-  const all = computeFpfh(coarse, 5.5 * scale.coarse);
+  const all = computeFpfh(coarse, RADIUS * scale.coarse);
   const features = new Float32Array(FPFH_SIZE * keypoints.length);
   keypoints.forEach((v, i) => features.set(all.subarray(FPFH_SIZE * v, FPFH_SIZE * (v + 1)), FPFH_SIZE * i));
   const reach = Math.max(0.3 * scale.fine, 3 * estimated.noise);
@@ -69,6 +73,15 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
   };
   prepared.selfMotions = findSelfMotions(prepared, scale.coarse, { cell: scale.fine, noise: estimated.noise });
   return prepared;
+}
+
+/**
+ * The scan described again, at every coarse point and by its nearer surroundings: where little overlaps, wider ones reach
+ * beyond the rim, and differ in the two scans. @param cell of the coarse clouds, mm
+ */
+export function describedClosely(scan: PreparedScan, cell: number): PreparedScan {
+  const keypoints = Uint32Array.from({ length: pointCount(scan.coarse) }, (_, i) => i);
+  return { ...scan, keypoints, features: computeFpfh(scan.coarse, CLOSE_RADIUS * cell) };
 }
 
 /** One preparation, as a task for a pool. */

@@ -14,7 +14,7 @@ import { assembleScans, type Assembly } from './assemble.js';
 import { evidenceScore, marksAreMeaningful, withoutMarks, type EvidenceScale } from './evidence.js';
 import { agreementOf, finishRegistration, medianNoise, type RegisterScansResult } from './finish-registration.js';
 import { findPairCandidates, THOROUGH_PAIR_CANDIDATES, type PairCandidate } from './pair-candidates.js';
-import { prepareScanTask, reviveScan, suggestScale } from './prepare-scan.js';
+import { describedClosely, prepareScanTask, reviveScan, suggestScale } from './prepare-scan.js';
 import type { PreparedScan, RegistrationScale } from './prepared-scan.js';
 
 export interface RegisterScansOptions {
@@ -179,7 +179,10 @@ export function comparePair(
   { prepared, cell, evidenceScale, thorough }: PairTask,
   [a, b]: [number, number],
 ): PairCandidate[] {
-  return findPairCandidates(prepared, a, b, cell, evidenceScale, thorough ? THOROUGH_PAIR_CANDIDATES : {});
+  if (!thorough) return findPairCandidates(prepared, a, b, cell, evidenceScale);
+  const closely = prepared.slice();
+  for (const i of [a, b]) closely[i] = describedClosely(prepared[i], cell);
+  return findPairCandidates(closely, a, b, cell, evidenceScale, THOROUGH_PAIR_CANDIDATES);
 }
 
 function chooseScale(scans: Scan[], o: RegisterScansOptions): RegistrationScale {
