@@ -6,7 +6,8 @@ import request from 'supertest';
 import { Upload } from 'tus-js-client';
 import type { NestExpressApplication } from '@nestjs/platform-express';
 import type { PieceView, StepView } from '@amber-knit/contracts';
-import { writePly } from '@amber-knit/core/io';
+import { readPly, writeE57, writePly } from '@amber-knit/core/io';
+import { fromTranslation } from '@amber-knit/core/math';
 import { DataSource } from 'typeorm';
 import { createApp } from '../src/create-app.js';
 import { PieceStore } from '../src/pieces/piece-store.js';
@@ -78,6 +79,18 @@ export class Harness {
   }
 
   /** Sends a file in parts. @returns the step that checks it */
+  /** A new piece of two scans, "left" and "right", the second 70 mm beside the first; both are placed. */
+  async placedPair(): Promise<PieceView> {
+    const { id } = await this.newPiece();
+    const { positions } = readPly(scanFile(3000));
+    const e57 = writeE57([
+      { name: 'left', cloud: { positions }, pieceFromScan: fromTranslation(0, 0, 0) },
+      { name: 'right', cloud: { positions }, pieceFromScan: fromTranslation(70, 0, 0) },
+    ]);
+    await this.finished(await this.upload(id, 'both.e57', e57));
+    return this.piece(id);
+  }
+
   upload(pieceId: string, name: string, bytes: Uint8Array, about: Record<string, string> = {}): Promise<string> {
     return new Promise((resolve, reject) => {
       new Upload(Buffer.from(bytes), {

@@ -1,9 +1,8 @@
 import type { PieceView } from '@amber-knit/contracts';
-import { encodeDepthPng, readPly, writeE57 } from '@amber-knit/core/io';
-import { fromTranslation } from '@amber-knit/core/math';
+import { encodeDepthPng } from '@amber-knit/core/io';
 import { decodeCloud, decodeCut } from '@amber-knit/core/stored';
 import { zipSync } from 'fflate';
-import { Harness, scanFile } from '../../test/harness.js';
+import { Harness } from '../../test/harness.js';
 
 /** Copies of scans on the real application with a real database and worker threads. */
 let harness: Harness;
@@ -25,19 +24,8 @@ const copy = (from: string, scans: string[], to: string, status = 200) =>
 const dataOf = async (id: string): Promise<Uint8Array> =>
   new Uint8Array((await harness.http().get(`/api/artifacts/${id}/data`).buffer(true).expect(200)).body as Buffer);
 
-async function twoScans(): Promise<PieceView> {
-  const piece = await harness.newPiece();
-  const { positions } = readPly(scanFile(3000));
-  const e57 = writeE57([
-    { name: 'left', cloud: { positions }, pieceFromScan: fromTranslation(0, 0, 0) },
-    { name: 'right', cloud: { positions }, pieceFromScan: fromTranslation(70, 0, 0) },
-  ]);
-  await harness.finished(await harness.upload(piece.id, 'both.e57', e57));
-  return harness.piece(piece.id);
-}
-
 test('a copy has its own points, also of a cut, and its place; the first piece may change and go on', async () => {
-  const piece = await twoScans();
+  const piece = await harness.placedPair();
   const cut = await harness.enqueue(piece.id, 'clean.strays', { only: ['right'], densityRatio: 0.9 });
   await harness.finished(cut.id);
   const right = (await harness.piece(piece.id)).scanList[1];
@@ -70,7 +58,7 @@ test('a copy has its own points, also of a cut, and its place; the first piece m
 });
 
 test('doubled in its own piece it lies where the first lies, under a name of its own', async () => {
-  const piece = await twoScans();
+  const piece = await harness.placedPair();
   const { body } = await copy(piece.id, [piece.scanList[1].id], piece.id);
   const { scanList } = body as PieceView;
   expect(scanList.map((s) => [s.name, s.placement.state, s.placement.pieceFromScan[12]])).toEqual([
@@ -79,7 +67,7 @@ test('doubled in its own piece it lies where the first lies, under a name of its
     ['right 2', 'placed', 70],
   ]);
   // Where places are known they are those of that piece: a copy from elsewhere comes loose.
-  const other = await twoScans();
+  const other = await harness.placedPair();
   const come = (await copy(piece.id, [piece.scanList[1].id], other.id)).body as PieceView;
   expect(come.scanList[2]).toMatchObject({ name: 'right 2', placement: { state: 'loose' } });
 });
@@ -115,7 +103,7 @@ test('frames come along', async () => {
 });
 
 test('scans that are not there are refused, and nothing is made', async () => {
-  const piece = await twoScans();
+  const piece = await harness.placedPair();
   const other = await harness.newPiece();
   const { body } = await copy(piece.id, [piece.scanList[0].id, other.id], other.id, 400);
   expect(JSON.stringify(body)).toContain('no longer there');

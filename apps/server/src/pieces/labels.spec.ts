@@ -21,38 +21,31 @@ const label = (piece: string, body: object, status = 200) =>
   harness.http().patch(`/api/pieces/${piece}/scans`).send(body).expect(status);
 
 test('a renamed scan keeps its place, through undo, redo and further steps', async () => {
-  const piece = await harness.newPiece();
-  const { positions } = readPly(scanFile(3000));
-  const e57 = writeE57([
-    { name: 'left', cloud: { positions }, pieceFromScan: fromTranslation(0, 0, 0) },
-    { name: 'right', cloud: { positions }, pieceFromScan: fromTranslation(70, 0, 0) },
-  ]);
-  await harness.finished(await harness.upload(piece.id, 'both.e57', e57));
-  const before = await harness.piece(piece.id);
+  const before = await harness.placedPair();
   const id = (name: string): string => before.scanList.find((s) => s.name === name)!.id;
   const placed = (view: PieceView): (string | number)[][] =>
     view.scanList.map((s) => [s.name, s.placement.state, s.placement.pieceFromScan[12]]);
 
-  const { body } = await label(piece.id, { scans: [id('right')], name: '  handle side ', note: 'shaky hand' });
+  const { body } = await label(before.id, { scans: [id('right')], name: '  handle side ', note: 'shaky hand' });
   expect(placed(body as PieceView)).toEqual([
     ['left', 'placed', 0],
     ['handle side', 'placed', 70],
   ]);
   expect((body as PieceView).scanList[1].note).toBe('shaky hand');
   // Steps know it by its new name, and only that.
-  const thin = await harness.enqueue(piece.id, 'clean.thin', { only: ['handle side'] });
+  const thin = await harness.enqueue(before.id, 'clean.thin', { only: ['handle side'] });
   expect(await harness.finished(thin.id)).toMatchObject({ status: 'done' });
-  const gone = await harness.enqueue(piece.id, 'clean.thin', { only: ['right'] });
+  const gone = await harness.enqueue(before.id, 'clean.thin', { only: ['right'] });
   expect(await harness.finished(gone.id)).toMatchObject({ status: 'failed' });
-  const excluded = await harness.enqueue(piece.id, 'register.exclude', { only: ['handle side'], exclude: true });
+  const excluded = await harness.enqueue(before.id, 'register.exclude', { only: ['handle side'], exclude: true });
   await harness.finished(excluded.id);
-  expect(placed(await harness.piece(piece.id))[1].slice(0, 2)).toEqual(['handle side', 'excluded']);
+  expect(placed(await harness.piece(before.id))[1].slice(0, 2)).toEqual(['handle side', 'excluded']);
 
   // Back before the renaming the old name counts, with its place; forward again the new one.
-  for (let i = 0; i < 3; i++) await harness.http().post(`/api/pieces/${piece.id}/undo`).expect(200);
-  expect(placed(await harness.piece(piece.id))).toEqual(placed(before));
-  for (let i = 0; i < 3; i++) await harness.http().post(`/api/pieces/${piece.id}/redo`).expect(200);
-  expect(placed(await harness.piece(piece.id))[1].slice(0, 2)).toEqual(['handle side', 'excluded']);
+  for (let i = 0; i < 3; i++) await harness.http().post(`/api/pieces/${before.id}/undo`).expect(200);
+  expect(placed(await harness.piece(before.id))).toEqual(placed(before));
+  for (let i = 0; i < 3; i++) await harness.http().post(`/api/pieces/${before.id}/redo`).expect(200);
+  expect(placed(await harness.piece(before.id))[1].slice(0, 2)).toEqual(['handle side', 'excluded']);
 }, 60_000);
 
 test('locked scans stay where they are, and what was made of them stays up to date', async () => {

@@ -94,42 +94,39 @@ function readBlob(source: PagedSource, { attributes }: E57Node): Uint8Array {
   return bytes;
 }
 
+/** A projection from a rule that writes where a point is seen `at`. */
+function projectionOf(
+  radiansOfPixel: number,
+  see: (at: Projection, x: number, y: number, z: number) => boolean,
+): Projection {
+  const at: Projection = { column: 0, row: 0, distance: 0, radiansOfPixel, see: (x, y, z) => see(at, x, y, z) };
+  return at;
+}
+
 /** A camera that looks along its own -Z, +X to the right and +Y up. */
 function throughPinhole(node: E57Node): Projection {
   const focal = numberOf(node, 'focalLength', 0);
   const [perX, perY] = [focal / numberOf(node, 'pixelWidth', 0), focal / numberOf(node, 'pixelHeight', 0)];
   const [cx, cy] = [numberOf(node, 'principalPointX', 0), numberOf(node, 'principalPointY', 0)];
-  return {
-    column: 0,
-    row: 0,
-    distance: 0,
-    radiansOfPixel: 1 / perX,
-    see(x, y, z) {
-      if (!(z < 0)) return false;
-      this.column = cx - (perX * x) / z;
-      this.row = cy + (perY * y) / z;
-      this.distance = Math.hypot(x, y, z);
-      return true;
-    },
-  };
+  return projectionOf(1 / perX, (at, x, y, z) => {
+    if (!(z < 0)) return false;
+    at.column = cx - (perX * x) / z;
+    at.row = cy + (perY * y) / z;
+    at.distance = Math.hypot(x, y, z);
+    return true;
+  });
 }
 
 /** Azimuth from +X to the left, elevation upwards; the middle of the picture is +X. Pixels are angles. */
 function onSphere(node: E57Node): Projection {
   const [perX, perY] = [1 / numberOf(node, 'pixelWidth', 0), 1 / numberOf(node, 'pixelHeight', 0)];
   const [cx, cy] = [numberOf(node, 'imageWidth', 0) / 2, numberOf(node, 'imageHeight', 0) / 2];
-  return {
-    column: 0,
-    row: 0,
-    distance: 0,
-    radiansOfPixel: 1 / perX,
-    see(x, y, z) {
-      this.column = cx - perX * Math.atan2(y, x);
-      this.row = cy - perY * Math.atan2(z, Math.hypot(x, y));
-      this.distance = Math.hypot(x, y, z);
-      return true;
-    },
-  };
+  return projectionOf(1 / perX, (at, x, y, z) => {
+    at.column = cx - perX * Math.atan2(y, x);
+    at.row = cy - perY * Math.atan2(z, Math.hypot(x, y));
+    at.distance = Math.hypot(x, y, z);
+    return true;
+  });
 }
 
 /** Azimuth as on a sphere, height as it appears on a cylinder about Z. Pixels are angles across, metres up. */
@@ -137,18 +134,12 @@ function onCylinder(node: E57Node): Projection {
   const radius = numberOf(node, 'radius', 1);
   const [perX, perY] = [1 / numberOf(node, 'pixelWidth', 0), radius / numberOf(node, 'pixelHeight', 0)];
   const [cx, cy] = [numberOf(node, 'imageWidth', 0) / 2, numberOf(node, 'principalPointY', 0)];
-  return {
-    column: 0,
-    row: 0,
-    distance: 0,
-    radiansOfPixel: 1 / perX,
-    see(x, y, z) {
-      const away = Math.hypot(x, y);
-      if (!(away > 0)) return false;
-      this.column = cx - perX * Math.atan2(y, x);
-      this.row = cy - (perY * z) / away;
-      this.distance = Math.hypot(away, z);
-      return true;
-    },
-  };
+  return projectionOf(1 / perX, (at, x, y, z) => {
+    const away = Math.hypot(x, y);
+    if (!(away > 0)) return false;
+    at.column = cx - perX * Math.atan2(y, x);
+    at.row = cy - (perY * z) / away;
+    at.distance = Math.hypot(away, z);
+    return true;
+  });
 }
