@@ -1,7 +1,7 @@
 import { area, line, scaleLinear } from 'd3';
 import type { ScanView } from '@amber-knit/contracts';
 
-const [WIDTH, HEIGHT] = [44, 14];
+const [WIDTH, HEIGHT] = [66, 14];
 
 /** How the surface that a scan sees grew along its frames: a curve that soon lies flat saw little new. */
 export function CoverageSparkline({ scan, large = false }: { scan: ScanView; large?: boolean }) {
@@ -13,8 +13,8 @@ export function CoverageSparkline({ scan, large = false }: { scan: ScanView; lar
   return (
     <svg
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-      width={large ? 3 * WIDTH : WIDTH}
-      height={large ? 3 * HEIGHT : HEIGHT}
+      width={large ? 2 * WIDTH : WIDTH}
+      height={large ? 2 * HEIGHT : HEIGHT}
       role="img"
       aria-label={coverageWords(scan)}
       className="shrink-0 text-teal"

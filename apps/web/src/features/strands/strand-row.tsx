@@ -75,47 +75,49 @@ export const StrandRow = memo(function StrandRow({
           <span className="truncate">{scan.name}</span>
           {scan.placement.locked && <Lock size={13} role="img" aria-label="locked" className="shrink-0" />}
         </span>
-        <span className="flex items-center gap-1.5">
-          <span className="num min-w-0 truncate text-muted">
-            {shortCount(Number(scan.cloud.facts.points))} {stateWord(scan.placement.state)}
-          </span>
-          <CoverageSparkline scan={scan} />
+        <span className="num block truncate text-muted">
+          {shortCount(Number(scan.cloud.facts.points))} {stateWord(scan.placement.state)}
         </span>
       </button>
-      <button
-        type="button"
-        className={ICON}
-        tabIndex={tabIndex}
-        aria-label={excluded ? `Take ${scan.name} in again` : `Exclude ${scan.name}`}
-        aria-pressed={excluded}
-        title={excluded ? 'Take in again' : 'Exclude: takes no part in registration and surface'}
-        onClick={() =>
-          void run({ pieceId, operationId: 'register.exclude', params: { only: [scan.name], exclude: !excluded } })
-        }
-      >
-        <Ban size={15} className={excluded ? 'text-brick' : ''} />
-      </button>
-      <button
-        type="button"
-        className={ICON}
-        tabIndex={tabIndex}
-        aria-label={`Show only ${scan.name}`}
-        aria-pressed={isolated}
-        title="Show only this"
-        onClick={() => dispatch(scanIsolated(scan.id))}
-      >
-        <Focus size={15} />
-      </button>
-      <button
-        type="button"
-        className={ICON}
-        tabIndex={tabIndex}
-        aria-label={`${off ? 'Show' : 'Hide'} ${scan.name}`}
-        title={off ? 'Show' : 'Hide'}
-        onClick={() => dispatch(scanHidden(scan.id))}
-      >
-        {off ? <EyeOff size={15} /> : <Eye size={15} />}
-      </button>
+      <div className="flex shrink-0 flex-col items-end">
+        <div className="flex gap-1.5">
+          <button
+            type="button"
+            className={ICON}
+            tabIndex={tabIndex}
+            aria-label={excluded ? `Take ${scan.name} in again` : `Exclude ${scan.name}`}
+            aria-pressed={excluded}
+            title={excluded ? 'Take in again' : 'Exclude: takes no part in registration and surface'}
+            onClick={() =>
+              void run({ pieceId, operationId: 'register.exclude', params: { only: [scan.name], exclude: !excluded } })
+            }
+          >
+            <Ban size={15} className={excluded ? 'text-brick' : ''} />
+          </button>
+          <button
+            type="button"
+            className={ICON}
+            tabIndex={tabIndex}
+            aria-label={`Show only ${scan.name}`}
+            aria-pressed={isolated}
+            title="Show only this"
+            onClick={() => dispatch(scanIsolated(scan.id))}
+          >
+            <Focus size={15} />
+          </button>
+          <button
+            type="button"
+            className={ICON}
+            tabIndex={tabIndex}
+            aria-label={`${off ? 'Show' : 'Hide'} ${scan.name}`}
+            title={off ? 'Show' : 'Hide'}
+            onClick={() => dispatch(scanHidden(scan.id))}
+          >
+            {off ? <EyeOff size={15} /> : <Eye size={15} />}
+          </button>
+        </div>
+        <CoverageSparkline scan={scan} />
+      </div>
     </li>
   );
 });
