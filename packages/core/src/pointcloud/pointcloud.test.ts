@@ -94,7 +94,10 @@ test('stray points and small pieces go, the object stays', () => {
   const strays = Float32Array.from({ length: 3 * 60 }, () => 200 * random() - 100);
   const crumb = spherePoints(40, 1).map((v, i) => v + (i % 3 === 0 ? 60 : 0));
   const positions = Float32Array.from([...object, ...strays, ...crumb]);
-  const r = removeStrayPoints({ positions }, [], {}, ctx);
+  // The crumb has 0.8 % of the object's points: what counts as small is for the user to say.
+  const kept = removeStrayPoints({ positions }, [], { pieceRatio: 0.002 }, ctx).keep;
+  expect(kept.subarray(5060).reduce((a, b) => a + b, 0)).toBe(40);
+  const r = removeStrayPoints({ positions }, [], { pieceRatio: 0.02 }, ctx);
   expect(r.keep.subarray(0, 5000).reduce((a, b) => a + b, 0)).toBeGreaterThan(4990);
   expect(r.keep.subarray(5000, 5060).reduce((a, b) => a + b, 0)).toBeLessThan(6);
   expect(r.keep.subarray(5060).reduce((a, b) => a + b, 0)).toBe(0);
