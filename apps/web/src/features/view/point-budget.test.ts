@@ -1,18 +1,38 @@
 import { pagesToDraw, PointBudget } from './point-budget';
 
-test('slow pictures lower the budget at once, quick ones raise it bit by bit, small ones say nothing', () => {
+test('slow pictures lower the budget at once, quick ones raise it bit by bit', () => {
   const budget = new PointBudget(true);
   const first = budget.points(false);
   expect(budget.points(true)).toBeLessThan(first);
-  budget.took(1_000_000, 2500);
+  budget.took(1_000_000, 2500, false);
   const slow = budget.points(false);
   expect(slow).toBeLessThan(first);
-  budget.took(20, 500);
-  expect(budget.points(false)).toBe(slow);
-  for (let k = 0; k < 40; k++) budget.took(1_000_000, 10);
+  for (let k = 0; k < 40; k++) budget.took(1_000_000, 10, false);
   expect(budget.points(false)).toBeGreaterThan(10 * slow);
-  for (let k = 0; k < 40; k++) budget.took(1_000_000, 1e6);
+  for (let k = 0; k < 40; k++) budget.took(1_000_000, 1e6, false);
   expect(budget.points(true)).toBe(120_000);
+});
+
+test('what pictures cost besides their points is told apart', () => {
+  const budget = new PointBudget(true);
+  // Edges take 300 ms, a million points 250.
+  const draw = (): void => {
+    const points = budget.points(false);
+    budget.took(points, 300 + points / 4000, false);
+  };
+  budget.took(100_000, 325, false);
+  for (let k = 0; k < 20; k++) draw();
+  expect(300 + budget.points(false) / 4000).toBeGreaterThan(500);
+  expect(300 + budget.points(false) / 4000).toBeLessThan(700);
+});
+
+test('after a bad time it finds its way back', () => {
+  const budget = new PointBudget(true);
+  for (let k = 0; k < 40; k++) budget.took(1_000_000, 1e6, false);
+  expect(budget.points(false)).toBe(120_000);
+  // Six scans of one page each: so few that they tell nothing of points.
+  for (let k = 0; k < 40 && budget.points(false) === 120_000; k++) budget.took(98_000, 200, false);
+  expect(budget.points(false)).toBeGreaterThan(120_000);
 });
 
 test('every scan is drawn in the same part, none is left out', () => {

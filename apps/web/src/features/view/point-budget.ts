@@ -6,12 +6,16 @@ const LEAST = 120_000;
 /** Points drawn in a millisecond, as long as nothing has been measured: with and without a graphics card. */
 const FIRST_RATE = { card: 60_000, software: 4000 };
 
+/** So much more is tried after a picture that went well. */
+const BOLDER = 1.3;
+
 /**
  * How many points to draw, learnt from how long pictures take: few while the view moves so that it follows the hand,
- * many once it rests.
+ * many once it rests. What a picture costs besides its points (edges, say) is learnt from those with few.
  */
 export class PointBudget {
   private rate: number;
+  private readonly besides = { moving: 0, resting: 0 };
 
   constructor(software: boolean) {
     this.rate = software ? FIRST_RATE.software : FIRST_RATE.card;
@@ -19,15 +23,25 @@ export class PointBudget {
 
   /** Points for the next picture. */
   points(moving: boolean): number {
-    return Math.max(LEAST, Math.round(this.rate * (moving ? MOVING_MS : RESTING_MS)));
+    const time = moving ? MOVING_MS - this.besides.moving : RESTING_MS - this.besides.resting;
+    return Math.max(LEAST, Math.round(this.rate * time));
   }
 
-  /** A picture of so many points took so long. Small ones say nothing: their cost is not that of points. */
-  took(points: number, ms: number): void {
-    if (points < LEAST / 2 || !(ms > 0)) return;
-    const seen = points / ms;
+  /** A picture of so many points took so long. */
+  took(points: number, ms: number, moving: boolean): void {
+    if (!(ms > 0)) return;
+    const kind = moving ? 'moving' : 'resting';
+    const [besides, limit] = [this.besides[kind], moving ? MOVING_MS : RESTING_MS];
+    if (points <= LEAST) {
+      // Hindered by something else it would seem dear: the cheapest of late counts.
+      this.besides[kind] = besides > 0 ? Math.min(ms, BOLDER * besides) : ms;
+      // No slowness of points is known that should keep it so small.
+      if (ms < limit) this.rate *= BOLDER;
+      return;
+    }
+    const seen = points / Math.max(1, ms - besides);
     // Slower is believed at once, faster bit by bit: a card may still be busy with the picture before.
-    this.rate = seen < this.rate ? 0.5 * (seen + this.rate) : Math.min(1.3 * this.rate, seen);
+    this.rate = seen < this.rate ? 0.5 * (seen + this.rate) : Math.min(BOLDER * this.rate, seen);
   }
 }
 

@@ -39,6 +39,8 @@ const BESIDE_SHARE = 0.25;
 
 /** How long nothing may change before more points are drawn, ms. */
 const REST_MS = 180;
+/** A view at rest is drawn anew for so many times the points. */
+const WORTH_IT = 1.25;
 
 const AXES: readonly Section['axis'][] = ['x', 'y', 'z'];
 
@@ -79,6 +81,8 @@ export class ViewEngine {
   private apart: THREE.Points | undefined;
   private lens: { at: [number, number]; size: number } | null = null;
   private resting = 0;
+  /** The last picture was one of a view at rest. */
+  private refined = false;
   private counted = '';
   private fitted = false;
   /** Another view leads this one just now. */
@@ -99,7 +103,7 @@ export class ViewEngine {
     this.drawing = new PacedDrawing(
       this.renderer.getContext() as WebGL2RenderingContext,
       () => this.paint(),
-      (ms) => this.budget.took(this.drawn, ms),
+      (ms) => this.learn(ms),
     );
     this.scene.add(new THREE.HemisphereLight(0xffffff, 0xb9ad98, 1.5), this.headlight, this.marks);
     this.scene.add(this.shown.group);
@@ -142,8 +146,21 @@ export class ViewEngine {
     this.count();
     this.onPainted?.();
     const all = this.drawn >= this.clouds.held + (this.beside?.clouds.held ?? 0);
+    this.refined = rested;
     if (rested || (all && !later)) return;
+    this.drawAgain();
+  }
+
+  private drawAgain(): void {
     this.resting = window.setTimeout(() => this.drawing.request(), REST_MS);
+  }
+
+  /** Learns from how long a picture took; a resting view is drawn again while clearly more points could be shown. */
+  private learn(ms: number): void {
+    this.budget.took(this.drawn, ms, !this.refined);
+    const held = this.clouds.held + (this.beside?.clouds.held ?? 0);
+    const could = Math.min(held, this.budget.points(false));
+    if (this.refined && !this.resting && could > WORTH_IT * this.drawn) this.drawAgain();
   }
 
   /** The piece; or what it is compared with to the left of the divider, and the piece to the right of it. */
