@@ -1,5 +1,5 @@
 import type { EntityManager } from 'typeorm';
-import type { Placement } from '@amber-knit/core/geometry';
+import { hasPlace, type Placement } from '@amber-knit/core/geometry';
 import { GeometryError } from '@amber-knit/core/runtime';
 import { Artifact, Piece, ScanRow, type Heads } from '../database/entities.js';
 import { cutOnto, decodePlacements, encodePlacements, placementsRekeyed } from '../storage/artifact-codec.js';
@@ -26,8 +26,7 @@ export class ScanCopier {
     const scans = source.scans.filter((s) => scanIds.includes(s.id));
     if (scans.length < new Set(scanIds).size)
       throw new GeometryError('invalid-parameter', 'One of the scans is no longer there. Choose again.');
-    const placed = target.placements.some((p) => p.state === 'placed' || p.state === 'registered');
-    const keepsPlaces = from === to || !placed;
+    const keepsPlaces = from === to || !target.placements.some(hasPlace);
     const taken = new Set(target.scans.map((s) => s.name));
     const placements = target.placements.slice();
     let heads: Heads = { ...target.heads, clouds: { ...target.heads.clouds } };
@@ -51,7 +50,7 @@ export class ScanCopier {
       heads.clouds[row.id] = cloud;
       if (scan.note) heads = withLabels(heads, [row.id], { note: scan.note });
       const place = source.placements.find((p) => p.name === scan.name);
-      if (keepsPlaces && place && place.state !== 'loose')
+      if (keepsPlaces && place && hasPlace(place))
         placements.push({ name: row.id, state: 'placed', pieceFromScan: place.pieceFromScan });
     }
     if (placements.length > target.placements.length) {

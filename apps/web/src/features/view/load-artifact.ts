@@ -3,8 +3,6 @@ import { BundleReader, type BundleHeader } from '@amber-knit/core/bundle';
 import type { BitSet } from '@amber-knit/core/geometry';
 import { decodeCut } from '@amber-knit/core/stored';
 
-const LONGEST_WAIT_MS = 100;
-
 type Columns = Record<string, Float32Array | Uint8Array | Uint16Array | Uint32Array>;
 
 /** Streams a stored bundle, handing on each page as it arrives. @throws Error with the server's words */
@@ -16,30 +14,15 @@ export async function streamArtifact(
 ): Promise<void> {
   const response = await fetch(`/api/artifacts/${id}/data`, { signal });
   if (!response.ok || !response.body) throw new Error(`The data could not be fetched (${response.status}).`);
-  let pages = 0;
-  const reader = new BundleReader((...page) => {
-    pages++;
-    onPage(...page);
-  }, onHeader);
+  const reader = new BundleReader(onPage, onHeader);
   const stream = response.body.getReader();
-  for (let shown = false; ;) {
+  for (;;) {
     const { done, value } = await stream.read();
     if (done) break;
     reader.push(value);
-    if (shown || pages === 0) continue;
-    // Pages may come faster than pictures are drawn: the first is shown before the others are taken.
-    shown = true;
-    await nextPicture();
   }
   if (!reader.complete) throw new Error('The data arrived incomplete. Reload the page.');
 }
-
-/** Until something was drawn; not for long, since hidden windows draw nothing. */
-const nextPicture = (): Promise<void> =>
-  new Promise((resolve) => {
-    requestAnimationFrame(() => setTimeout(resolve));
-    setTimeout(resolve, LONGEST_WAIT_MS);
-  });
 
 /** Which artifacts hold a scan's points: the stored cloud, and the cut that says what is left of it. */
 export interface CloudSource {

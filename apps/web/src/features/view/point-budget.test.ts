@@ -35,6 +35,14 @@ test('after a bad time it finds its way back', () => {
   expect(budget.points(false)).toBeGreaterThan(120_000);
 });
 
+test('however many small pictures went well, it does not grow reckless', () => {
+  const budget = new PointBudget(true);
+  const first = budget.points(false);
+  for (let k = 0; k < 5000; k++) budget.took(0, 4, k % 2 === 0);
+  expect(budget.points(false)).toBeLessThanOrEqual(first);
+  expect(budget.points(true)).toBeGreaterThanOrEqual(120_000);
+});
+
 test('every scan is drawn in the same part, none is left out', () => {
   expect(pagesToDraw([100, 50, 1, 0], 1000, 75_000)).toEqual([50, 25, 1, 0]);
   expect(pagesToDraw([3, 2], 1000, 1e9)).toEqual([3, 2]);

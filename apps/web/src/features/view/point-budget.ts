@@ -15,10 +15,11 @@ const BOLDER = 1.3;
  */
 export class PointBudget {
   private rate: number;
+  private readonly first: number;
   private readonly besides = { moving: 0, resting: 0 };
 
   constructor(software: boolean) {
-    this.rate = software ? FIRST_RATE.software : FIRST_RATE.card;
+    this.rate = this.first = software ? FIRST_RATE.software : FIRST_RATE.card;
   }
 
   /** Points for the next picture. */
@@ -35,8 +36,8 @@ export class PointBudget {
     if (points <= LEAST) {
       // Hindered by something else it would seem dear: the cheapest of late counts.
       this.besides[kind] = besides > 0 ? Math.min(ms, BOLDER * besides) : ms;
-      // No slowness of points is known that should keep it so small.
-      if (ms < limit) this.rate *= BOLDER;
+      // After a slow time it goes back towards what was believed at first; few points prove no more than that.
+      if (ms < limit && this.rate < this.first) this.rate = Math.min(this.first, BOLDER * this.rate);
       return;
     }
     const seen = points / Math.max(1, ms - besides);

@@ -12,13 +12,14 @@ const POINTS_OF_A_SPOT = 6;
 const UNPAINTED = 128;
 
 export interface PicturedColors {
-  colors: Uint8Array;
+  /** Absent if none of the pictures could be read. */
+  colors?: Uint8Array;
   notes: string[];
 }
 
 /**
  * Colours for points out of the pictures that show them: of several the one taken from nearest by. Points that others hide
- * are not coloured by what is before them. Pictures that can't be read are passed over and named; undefined if none is left.
+ * are not coloured by what is before them. Pictures that can't be read are passed over and named.
  * Holds one picture at a time. O(points · pictures + pixels).
  * @param fileFromScan from the points' frame into the pictures' common one, mm
  */
@@ -26,7 +27,7 @@ export function colorFromPictures(
   positions: Float32Array,
   pictures: readonly E57Picture[],
   fileFromScan: Mat4,
-): PicturedColors | undefined {
+): PicturedColors {
   const n = positions.length / 3;
   const colors = new Uint8Array(3 * n).fill(UNPAINTED);
   const nearest = new Float32Array(n).fill(Infinity);
@@ -41,7 +42,7 @@ export function colorFromPictures(
       notes.push(`Picture "${picture.name}" was left out: ${error.message}.`);
     }
   }
-  if (used === 0) return notes.length > 0 ? { colors: new Uint8Array(0), notes } : undefined;
+  if (used === 0) return { notes };
   const bare = nearest.reduce((sum, d) => sum + (d === Infinity ? 1 : 0), 0);
   const some = used === 1 ? 'one picture' : `${used} pictures`;
   const rest = bare > 0 ? `; ${bare} of ${n} points are in none and stay grey` : '';

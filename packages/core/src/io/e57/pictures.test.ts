@@ -155,6 +155,24 @@ describe('colours out of pictures', () => {
     }
   });
 
+  test('far from the origin, where coordinates are moved, the same points have the same colours', () => {
+    const patch = Array.from({ length: 900 }, (_, i) => [
+      0.5 * ((i % 30) / 29 - 0.5),
+      0.5 * (Math.floor(i / 30) / 29 - 0.5),
+      -1,
+    ]);
+    const bounds = `<cartesianBounds type="Structure">${real('xMinimum', 199.5)}${real('xMaximum', 200.5)}</cartesianBounds>`;
+    const colorsAt = (x: number): Uint8Array => {
+      const pose = poseNode([1, 0, 0, 0], [x, 0, 0]);
+      const node = pictureNode('pinholeRepresentation', ramp(200, 160), pinhole, pose);
+      const moved = patch.map((p) => [p[0] + x, p[1], p[2]]);
+      return readE57(pointFile(moved, [node], x > 0 ? bounds : ''))[0].colors!;
+    };
+    const [near, far] = [colorsAt(0), colorsAt(200)];
+    expect(near.some((v, i) => i % 3 === 2 && v === 200)).toBe(true);
+    near.forEach((v, i) => expect(Math.abs(v - far[i])).toBeLessThanOrEqual(1));
+  });
+
   test('a picture taken with another scan colours nothing', () => {
     const other = '<associatedData3DGuid type="String">{other}</associatedData3DGuid>';
     const [scan] = readE57(pointFile(ball, [pictureNode('pinholeRepresentation', ramp(200, 160), pinhole, other)]));

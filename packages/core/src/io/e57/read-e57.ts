@@ -58,7 +58,9 @@ export function readE57(bytes: Bytes, step?: (fraction: number) => void): ScanFi
     }
     const pose = poseOf(scan);
     const read = readScan(source, scan, count, (done) => step?.((before + done) / total));
-    const file = paintedFrom(picturesOfScan(pictures, scan, scans.length), read, pose);
+    // Coordinates that lie far off were moved; the pictures were not.
+    const fileFromScan = multiply(pose ?? identity(), fromTranslation(...inMillimetres(originOf(scan))));
+    const file = paintedFrom(picturesOfScan(pictures, scan, scans.length), read, fileFromScan);
     before += count;
     // All scans of a file are moved alike, or they would no longer fit.
     if (pose && !shift) shift = [12, 13, 14].some((k) => Math.abs(pose[k]) > FAR) ? wholeMetres(pose) : [0, 0, 0];
@@ -79,19 +81,20 @@ const picturesOfScan = (pictures: readonly E57Picture[], scan: E57Node, scans: n
   return pictures.filter((p) => (p.scanGuid ? p.scanGuid === guid : scans === 1));
 };
 
-function paintedFrom(pictures: readonly E57Picture[], file: ScanFile, pose: Mat4 | undefined): ScanFile {
+function paintedFrom(pictures: readonly E57Picture[], file: ScanFile, fileFromScan: Mat4): ScanFile {
   if (pictures.length === 0) return file;
   if (file.colors && !file.notes.includes(BRIGHTNESS_NOTE))
     return {
       ...file,
       notes: [...file.notes, `Its ${pictures.length} pictures were left out: the points have colours.`],
     };
-  const painted = colorFromPictures(file.positions, pictures, pose ?? identity());
-  if (!painted) return file;
+  const painted = colorFromPictures(file.positions, pictures, fileFromScan);
   const notes = [...file.notes, ...painted.notes];
-  if (painted.colors.length === 0) return { ...file, notes };
+  if (!painted.colors) return { ...file, notes };
   return { ...file, colors: painted.colors, notes: notes.filter((note) => note !== BRIGHTNESS_NOTE) };
 }
+
+const inMillimetres = (metres: Vec3): Vec3 => metres.map((v) => MM * v) as Vec3;
 
 const wholeMetres = (pose: Mat4): Vec3 => [12, 13, 14].map((k) => MM * Math.round(pose[k] / MM)) as Vec3;
 
@@ -218,7 +221,7 @@ class ScanFields {
       if (invalid?.[i]) p[3 * i] = NaN;
     }
     const notes = brightness ? [BRIGHTNESS_NOTE] : [];
-    if (origin.some((v) => v !== 0)) notes.push(movedNote(origin.map((v) => MM * v) as Vec3));
+    if (origin.some((v) => v !== 0)) notes.push(movedNote(inMillimetres(origin)));
     const grid = this.gridOf();
     // A scan with a grid was taken from one place: the origin of its frame.
     if (grid) notes.push(`Normals were taken from the grid of ${grid.columns}×${grid.rows} cells.`);
@@ -227,7 +230,7 @@ class ScanFields {
     return {
       format: 'e57',
       positions: p,
-      normals: this.normals ?? (grid && normalsFromGrid(p, grid, [0, 0, 0])),
+      normals: this.normals ?? (grid && normalsFromGrid(p, grid, inMillimetres(origin).map((v) => -v) as Vec3)),
       colors: this.colors ?? (brightness && greyOf(brightness)),
       companions: [],
       inMillimetres: true,
