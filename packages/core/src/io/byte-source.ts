@@ -21,6 +21,20 @@ export function sourceOf(bytes: Bytes): ByteSource {
   };
 }
 
+/** A part of another source, as it lies there. */
+export class PartOfSource implements ByteSource {
+  constructor(
+    private readonly source: ByteSource,
+    private readonly start: number,
+    readonly size: number,
+  ) {}
+
+  read(at: number, into: Uint8Array): number {
+    const n = Math.max(0, Math.min(into.length, this.size - at));
+    return this.source.read(this.start + at, into.subarray(0, n));
+  }
+}
+
 /** All bytes at once, for formats that can't be read otherwise. */
 export function allBytes(bytes: Bytes): Uint8Array {
   if (bytes instanceof Uint8Array) return bytes;

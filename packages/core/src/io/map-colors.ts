@@ -39,7 +39,8 @@ export function colorsFromMap(
   return out;
 }
 
-function pixelAt({ width, height }: ColorImage, u: number, v: number): number {
+/** The pixel that a picture shows at map coordinates. */
+export function pixelAt({ width, height }: ColorImage, u: number, v: number): number {
   const repeated = (x: number): number => (Number.isFinite(x) ? (x >= 0 && x <= 1 ? x : x - Math.floor(x)) : 0);
   const x = Math.min(width - 1, Math.floor(repeated(u) * width));
   const y = Math.min(height - 1, Math.floor((1 - repeated(v)) * height));

@@ -8,7 +8,7 @@ import {
   withMaterials,
   type ArchiveFiles,
 } from './archive/scans-in-archive.js';
-import { allBytes, firstBytes, sourceOf, type Bytes } from './byte-source.js';
+import { firstBytes, sourceOf, type Bytes } from './byte-source.js';
 import { looksLikeE57 } from './e57/pages.js';
 import { readE57 } from './e57/read-e57.js';
 import { looksLikeGlb, readGltf } from './gltf/read-gltf.js';
@@ -51,8 +51,8 @@ export async function readScanFiles(bytes: Bytes, name: string, options: ReadOpt
     throw new GeometryError('empty-input', `${name} is empty (0 bytes). Export or copy it again.`);
   if (looksLikeZip(bytes)) return readArchived(readArchive(bytes, name), name, options);
   if (looksLikeE57(bytes)) return readE57(bytes, options.step);
-  if (looksLikeGlb(bytes)) return [await readGltf(allBytes(bytes))];
-  if (endingOf(name) === 'gltf') return [await readGltf(allBytes(bytes), new Map())];
+  if (looksLikeGlb(bytes)) return [await readGltf(bytes)];
+  if (endingOf(name) === 'gltf') return [await readGltf(bytes, new Map())];
   return [readScanFile(bytes, name, options.columns)];
 }
 
@@ -117,8 +117,8 @@ async function readOne(path: string, files: ArchiveFiles, columns?: readonly Col
   const bytes = files.get(path)!;
   try {
     if (looksLikeE57(bytes)) return readE57(bytes);
-    if (looksLikeGlb(bytes)) return [await readGltf(allBytes(bytes))];
-    if (endingOf(path) === 'gltf') return [await readGltf(allBytes(bytes), companionsOf(path, files))];
+    if (looksLikeGlb(bytes)) return [await readGltf(bytes)];
+    if (endingOf(path) === 'gltf') return [await readGltf(bytes, companionsOf(path, files))];
     return [withMaterials(readScanFile(bytes, path, columns), path, files)];
   } catch (error) {
     // One bad file refuses the archive as a whole: which one has to be known.
@@ -134,8 +134,8 @@ function named(file: ScanFile, path: string): ScanFile {
   return name ? { ...file, name } : file;
 }
 
-/** The files beside one that it may name, unpacked. */
-function companionsOf(path: string, files: ArchiveFiles): Map<string, Uint8Array> {
+/** The files beside one that it may name. */
+function companionsOf(path: string, files: ArchiveFiles): ArchiveFiles {
   const beside = filesOf(files, path.slice(0, path.lastIndexOf('/') + 1));
-  return new Map([...beside].filter(([p]) => COMPANIONS.test(p)).map(([p, bytes]) => [p, allBytes(bytes)]));
+  return new Map([...beside].filter(([p]) => COMPANIONS.test(p)));
 }

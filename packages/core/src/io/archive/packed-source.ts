@@ -7,20 +7,6 @@ const PIECE = 16 * 1024;
 /** The beginning is looked at again and again, to find out what a file is: it is kept. */
 const HEAD = 64 * 1024;
 
-/** A part of another source, as it lies there. */
-export class PartOfSource implements ByteSource {
-  constructor(
-    private readonly source: ByteSource,
-    private readonly start: number,
-    readonly size: number,
-  ) {}
-
-  read(at: number, into: Uint8Array): number {
-    const n = Math.max(0, Math.min(into.length, this.size - at));
-    return this.source.read(this.start + at, into.subarray(0, n));
-  }
-}
-
 /**
  * A deflated file inside an archive, unpacked as it is read from front to back: it needs no memory of its size. Going back
  * begins anew. Ends early where the packed data do.

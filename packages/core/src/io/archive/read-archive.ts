@@ -1,6 +1,6 @@
 import { GeometryError } from '../../runtime/geometry-error.js';
-import { firstBytes, sourceOf, type Bytes, type ByteSource } from '../byte-source.js';
-import { DeflatedSource, PartOfSource } from './packed-source.js';
+import { PartOfSource, firstBytes, sourceOf, type Bytes, type ByteSource } from '../byte-source.js';
+import { DeflatedSource } from './packed-source.js';
 import { contentStart, readZipDirectory, type ZipEntry } from './zip-directory.js';
 
 const STORED = 0;

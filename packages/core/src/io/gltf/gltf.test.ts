@@ -1,10 +1,12 @@
-import { Document, WebIO } from '@gltf-transform/core';
+import { Document, WebIO, type GLTF } from '@gltf-transform/core';
 import { EXTMeshoptCompression, KHRDracoMeshCompression } from '@gltf-transform/extensions';
 import draco from 'draco3dgltf';
 import { MeshoptEncoder } from 'meshoptimizer';
 import { validateBytes } from 'gltf-validator';
 import type { TexturedMesh } from '../../geometry/index.js';
 import { meshOf, sphere } from '../../../test/shapes.js';
+import { sourceOf } from '../byte-source.js';
+import { accessorValues } from './accessor-values.js';
 import { readGltf } from './read-gltf.js';
 import { writeGlb } from './write-glb.js';
 import { readScanFiles } from '../read-scan-files.js';
@@ -201,5 +203,106 @@ describe('glTF as text', () => {
     };
     const r = await readGltf(await writeGlb(textured, 'ball'));
     expect(Array.from(r.colors!.subarray(0, 3))).toEqual([255, 0, 0]);
+  });
+});
+
+describe('glTF through a window', () => {
+  test('a large file is read a window at a time', async () => {
+    const n = 150_000;
+    const positions = Float32Array.from({ length: 3 * n }, (_, i) => Math.sin(i) / 10);
+    const colors = Uint8Array.from({ length: 3 * n }, (_, i) => (7 * i) % 256);
+    const indices = Uint32Array.from({ length: 3 * n }, (_, i) => (i * 31) % n);
+    const file = await writeGlb({ positions, colors, indices }, 'large');
+    let most = 0;
+    const read = (at: number, into: Uint8Array): number => {
+      most = Math.max(most, into.length);
+      return sourceOf(file).read(at, into);
+    };
+    const r = await readGltf({ size: file.length, read });
+    expect(file.length).toBeGreaterThan(3 << 20);
+    expect(most).toBeLessThanOrEqual(1 << 20);
+    const same = (a: Uint8Array | Uint32Array, b: Uint8Array | Uint32Array): boolean =>
+      Buffer.compare(Buffer.from(a.buffer), Buffer.from(b.buffer)) === 0;
+    expect(same(r.indices!, indices)).toBe(true);
+    expect(same(r.colors!, colors)).toBe(true);
+    for (let i = 0; i < 3 * n; i += 991) expect(r.positions[i]).toBeCloseTo(positions[i], 5);
+  });
+
+  test('interleaved, whole-number and sparse lists, as glTF-Transform reads them', async () => {
+    // Rows of twelve bytes: a place as three signed shorts, two of padding, a colour of four bytes.
+    const rows = new DataView(new ArrayBuffer(5 * 12));
+    for (let i = 0; i < 5; i++) {
+      for (let k = 0; k < 3; k++) rows.setInt16(12 * i + 2 * k, [32767, -32768, 1234][k] - 100 * i * (k - 1), true);
+      for (let k = 0; k < 4; k++) rows.setUint8(12 * i + 8 + k, 60 * i + k);
+    }
+    const moved = new DataView(new ArrayBuffer(16));
+    moved.setUint16(0, 1, true);
+    moved.setUint16(2, 4, true);
+    for (let k = 0; k < 6; k++) moved.setInt16(4 + 2 * k, 1000 * k, true);
+    const data = Buffer.concat([Buffer.from(rows.buffer), Buffer.from(moved.buffer)]);
+    const place = { componentType: 5122, count: 5, type: 'VEC3', normalized: true };
+    const json = {
+      asset: { version: '2.0' },
+      scenes: [{ nodes: [0] }],
+      nodes: [{ mesh: 0 }],
+      meshes: [{ primitives: [{ mode: 0, attributes: { POSITION: 1, COLOR_0: 2 } }] }],
+      accessors: [
+        { ...place, bufferView: 0 },
+        {
+          ...place,
+          bufferView: 0,
+          sparse: {
+            count: 2,
+            indices: { bufferView: 1, componentType: 5123 },
+            values: { bufferView: 1, byteOffset: 4 },
+          },
+        },
+        { componentType: 5121, count: 5, type: 'VEC4', normalized: true, bufferView: 0, byteOffset: 8 },
+        { ...place, count: 3 },
+      ],
+      bufferViews: [
+        { buffer: 0, byteLength: 60, byteStride: 12 },
+        { buffer: 0, byteOffset: 60, byteLength: 16 },
+      ],
+      buffers: [{ byteLength: 76, uri: 'numbers%20of.bin' }],
+    } as unknown as GLTF.IGLTF;
+    const bytes = Uint8Array.from(data);
+    const document = await new WebIO().readJSON({ json, resources: { 'numbers%20of.bin': bytes } });
+    const theirs = document.getRoot().listAccessors();
+    for (const list of [0, 1, 2]) {
+      const got: number[][] = [];
+      accessorValues(json, list, [bytes]).forEach((v) => got.push([...v]));
+      expect(got).toEqual(Array.from({ length: 5 }, (_, i) => Array.from(theirs[list].getElement(i, []))));
+    }
+    const zeros: number[][] = [];
+    accessorValues(json, 3, [bytes]).forEach((v) => zeros.push([...v]));
+    expect(zeros).toEqual(Array(3).fill([0, 0, 0]));
+
+    const file = text(JSON.stringify(json));
+    const r = await readGltf(file, new Map([['numbers of.bin', bytes]]));
+    expect(r.positions).toHaveLength(15);
+    expect(r.positions[3]).toBeCloseTo(0, 5);
+    expect(r.positions[5]).toBeCloseTo((1000 * 1000) / 32767, 3);
+    await expect(readGltf(file, new Map())).rejects.toThrow(/needs numbers%20of.bin, which is not beside it/);
+  });
+
+  test('a picture that is missing is said, the shape is taken', async () => {
+    const json = {
+      asset: { version: '2.0' },
+      scenes: [{ nodes: [0] }],
+      nodes: [{ mesh: 0 }],
+      meshes: [{ primitives: [{ attributes: { POSITION: 0 }, material: 0 }] }],
+      materials: [{ pbrMetallicRoughness: { baseColorTexture: { index: 0 } } }],
+      textures: [{ source: 0 }],
+      images: [{ uri: 'skin.png' }],
+      accessors: [{ bufferView: 0, componentType: 5126, count: 3, type: 'VEC3' }],
+      bufferViews: [{ buffer: 0, byteLength: 36 }],
+      buffers: [{ byteLength: 36, uri: 'a.bin' }],
+    };
+    const corners = new Uint8Array(Float32Array.from([0, 0, 0, 1, 0, 0, 0, 1, 0]).buffer);
+    const r = await readGltf(text(JSON.stringify(json)), new Map([['a.bin', corners]]));
+    expect(Array.from(r.indices!)).toEqual([0, 1, 2]);
+    expect(r.colors).toBeUndefined();
+    expect(r.notes).toContain('skin.png is missing: the shape was taken without it.');
   });
 });

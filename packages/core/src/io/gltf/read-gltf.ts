@@ -1,11 +1,11 @@
-import type { Material, Node, Primitive } from '@gltf-transform/core';
+import type { Accessor, Material, Node, Primitive } from '@gltf-transform/core';
 import { GeometryError } from '../../runtime/geometry-error.js';
 import { decodeColor } from '../../stored/color-image.js';
 import { firstBytes, type Bytes } from '../byte-source.js';
-import { GrowingArray } from '../../runtime/growing-array.js';
-import { colorsFromMap, type Paint } from '../map-colors.js';
+import { pixelAt, type Paint } from '../map-colors.js';
 import { assertCount, cleanScanFile, type ScanFile } from '../scan-file.js';
-import { openGltf, type GltfResources } from './open-gltf.js';
+import type { AccessorValues } from './accessor-values.js';
+import { openGltf, type GltfResources, type OpenGltf } from './open-gltf.js';
 
 /** True if the bytes begin like a binary glTF file. */
 export function looksLikeGlb(bytes: Bytes): boolean {
@@ -27,81 +27,147 @@ const DEEPEST = 256;
 /**
  * Reads all points and triangles of a glTF 2.0 file (Khronos Group, 2021) through its scene's transforms, in
  * millimetres with Z up, with the colours of points, else those of materials and their pictures at the points. Draco and
- * meshopt compression are read.
+ * meshopt compression are read. Without compression the file is read through a window.
  * @param resources files that a .gltf file names; absent for a binary file
- * @throws GeometryError `corrupt-file`, `unsupported-format` (needs an extension that is not read), `empty-input`
+ * @throws GeometryError `corrupt-file`, `unsupported-format` (needs an extension that is not read), `empty-input`,
+ *   `too-large`
  */
-export async function readGltf(bytes: Uint8Array, resources?: GltfResources): Promise<ScanFile> {
-  const document = await openGltf(bytes, resources);
-  const reader = new GltfReader();
-  const scene = document.getRoot().getDefaultScene() ?? document.getRoot().listScenes()[0];
+export async function readGltf(bytes: Bytes, resources?: GltfResources): Promise<ScanFile> {
+  const file = await openGltf(bytes, resources);
+  const parts: Part[] = [];
+  const root = file.document.getRoot();
   const visit = (node: Node, depth: number): void => {
     if (depth > DEEPEST)
       throw new GeometryError('corrupt-file', `The glTF file nests more than ${DEEPEST} nodes into one another.`);
     const world = node.getWorldMatrix();
-    for (const primitive of node.getMesh()?.listPrimitives() ?? []) reader.primitive(primitive, world);
+    for (const primitive of node.getMesh()?.listPrimitives() ?? []) {
+      const part = partOf(file, primitive, world);
+      if (part) parts.push(part);
+    }
     node.listChildren().forEach((child) => visit(child, depth + 1));
   };
-  scene?.listChildren().forEach((node) => visit(node, 0));
-  return cleanScanFile(reader.finish());
+  (root.getDefaultScene() ?? root.listScenes()[0])?.listChildren().forEach((node) => visit(node, 0));
+  return cleanScanFile(new GltfReader(parts).read());
 }
 
+/** A primitive where a node puts it. */
+interface Part {
+  primitive: Primitive;
+  world: ArrayLike<number>;
+  positions: AccessorValues;
+  normals?: AccessorValues;
+  colors?: AccessorValues;
+  corners?: AccessorValues;
+  /** Map coordinates, where a material may show a picture. */
+  uvs?: AccessorValues;
+  triangles: number;
+}
+
+function partOf(file: OpenGltf, primitive: Primitive, world: ArrayLike<number>): Part | undefined {
+  const values = (a: Accessor | null): AccessorValues | undefined => (a ? file.valuesOf(a) : undefined);
+  const positions = values(primitive.getAttribute('POSITION'));
+  const mode = primitive.getMode();
+  if (!positions || ![POINTS, TRIANGLES, STRIP, FAN].includes(mode)) return undefined;
+  const corners = values(primitive.getIndices());
+  const count = corners?.count ?? positions.count;
+  const map = primitive.getMaterial()?.getBaseColorTextureInfo()?.getTexCoord() ?? 0;
+  return {
+    primitive,
+    world,
+    positions,
+    normals: values(primitive.getAttribute('NORMAL')),
+    colors: values(primitive.getAttribute('COLOR_0')),
+    corners,
+    uvs: values(primitive.getAttribute(`TEXCOORD_${map}`)),
+    triangles: mode === POINTS ? 0 : mode === TRIANGLES ? Math.floor(count / 3) : Math.max(0, count - 2),
+  };
+}
+
+/** Puts the parts of a file behind one another. */
 class GltfReader {
-  private readonly positions = new GrowingArray(Float32Array);
-  private readonly normals = new GrowingArray(Float32Array);
-  private readonly colors = new GrowingArray(Uint8Array);
-  private readonly indices = new GrowingArray(Uint32Array);
+  private readonly positions: Float32Array;
+  private readonly normals?: Float32Array;
+  private readonly colors: Uint8Array;
+  private readonly indices: Uint32Array;
   private readonly pictures = new Map<Uint8Array, Paint | undefined>();
   private readonly notes = ['Converted from metres with Y up to millimetres with Z up.'];
+  /** Points that have a colour. */
+  private colored = 0;
 
-  primitive(primitive: Primitive, world: ArrayLike<number>): void {
-    const at = primitive.getAttribute('POSITION');
-    if (!at || ![POINTS, TRIANGLES, STRIP, FAN].includes(primitive.getMode())) return;
-    const base = this.positions.length / 3;
-    const n = at.getCount();
-    assertCount(base + n, 'points');
-    const normal = primitive.getAttribute('NORMAL');
-    const p: number[] = [];
-    for (let i = 0; i < n; i++) {
-      at.getElement(i, p);
-      this.positions.push(...turned(world, p[0], p[1], p[2], 1, MM));
-      if (!normal) continue;
-      normal.getElement(i, p);
-      const [x, y, z] = turned(world, p[0], p[1], p[2], 0, 1);
-      const l = Math.hypot(x, y, z) || 1;
-      this.normals.push(x / l, y / l, z / l);
+  constructor(private readonly parts: readonly Part[]) {
+    const points = parts.reduce((n, p) => n + p.positions.count, 0);
+    const triangles = parts.reduce((n, p) => n + p.triangles, 0);
+    assertCount(points, 'points');
+    assertCount(triangles, 'triangles');
+    this.positions = new Float32Array(3 * points);
+    this.colors = new Uint8Array(3 * points);
+    this.indices = new Uint32Array(3 * triangles);
+    if (parts.every((p) => p.normals)) this.normals = new Float32Array(3 * points);
+  }
+
+  read(): ScanFile {
+    let base = 0;
+    let corner = 0;
+    for (const part of this.parts) {
+      this.readPart(part, base, corner);
+      base += part.positions.count;
+      corner += 3 * part.triangles;
     }
-    const corners = Uint32Array.from(cornersOf(primitive, n));
-    for (const v of corners) this.indices.push(v < n ? base + v : NOWHERE);
-    this.colorsOf(primitive, n, corners);
+    return {
+      format: 'gltf',
+      positions: this.positions,
+      ...(this.normals ? { normals: this.normals } : {}),
+      ...(base > 0 && this.colored === base ? { colors: this.colors } : {}),
+      ...(corner > 0 ? { indices: this.indices } : {}),
+      companions: [],
+      inMillimetres: true,
+      notes: this.notes,
+    };
+  }
+
+  private readPart(part: Part, base: number, corner: number): void {
+    const { world, positions, normals } = part;
+    const n = positions.count;
+    positions.forEach((v, i) => turn(world, v, 1, MM, this.positions, 3 * (base + i)));
+    if (this.normals) {
+      const out = this.normals;
+      normals!.forEach((v, i) => {
+        if (i >= n) return;
+        const at = 3 * (base + i);
+        turn(world, v, 0, 1, out, at);
+        const l = Math.hypot(out[at], out[at + 1], out[at + 2]) || 1;
+        for (let k = 0; k < 3; k++) out[at + k] /= l;
+      });
+    }
+    let at = corner;
+    forEachCorner(part, (v) => (this.indices[at++] = v < n ? base + v : NOWHERE));
+    this.readColors(part, base);
   }
 
   /** Colours of the points themselves, else of what the material shows there. */
-  private colorsOf(primitive: Primitive, n: number, corners: Uint32Array): void {
-    const color = primitive.getAttribute('COLOR_0');
-    if (color) {
-      const c: number[] = [];
-      for (let i = 0; i < n; i++) {
-        color.getElement(i, c);
-        this.colors.push(byteOf(c[0]), byteOf(c[1]), byteOf(c[2]));
-      }
+  private readColors({ primitive, positions, colors, uvs, triangles }: Part, base: number): void {
+    const n = positions.count;
+    const out = this.colors;
+    if (colors) {
+      colors.forEach((c, i) => {
+        if (i < n) for (let k = 0; k < 3; k++) out[3 * (base + i) + k] = byteOf(c[k]);
+      });
+      this.colored += n;
       return;
     }
     const material = primitive.getMaterial();
     const paint = material && this.paintOf(material);
-    const uv = primitive.getAttribute(`TEXCOORD_${material?.getBaseColorTextureInfo()?.getTexCoord() ?? 0}`);
-    if (!paint || corners.length === 0) return;
-    const cornerUvs = uv && new Float32Array(2 * corners.length);
-    const p: number[] = [];
-    if (cornerUvs) {
-      corners.forEach((v, i) => {
-        if (v >= n) return;
-        uv.getElement(v, p);
-        cornerUvs.set([p[0], 1 - p[1]], 2 * i);
+    if (!paint || triangles === 0) return;
+    this.colored += n;
+    out.fill(128, 3 * base, 3 * (base + n));
+    if (!('data' in paint)) for (let i = 3 * base; i < 3 * (base + n); i++) out[i] = paint[(i - 3 * base) % 3];
+    else {
+      uvs?.forEach(([u, v], i) => {
+        if (i >= n) return;
+        const pixel = 3 * pixelAt(paint, u, 1 - v);
+        for (let k = 0; k < 3; k++) out[3 * (base + i) + k] = paint.data[pixel + k];
       });
     }
-    const painted = colorsFromMap(n, corners, cornerUvs ?? undefined, () => paint);
-    for (let i = 0; i < painted.length; i += 3) this.colors.push(painted[i], painted[i + 1], painted[i + 2]);
   }
 
   private paintOf(material: Material): Paint | undefined {
@@ -115,24 +181,12 @@ class GltfReader {
       try {
         this.pictures.set(image, decodeColor(image, name));
       } catch {
-        this.notes.push(`${name} can't be read as a PNG or JPEG picture: the shape was taken without it.`);
+        const why = image.length === 0 ? 'is missing' : "can't be read as a PNG or JPEG picture";
+        this.notes.push(`${name} ${why}: the shape was taken without it.`);
         this.pictures.set(image, undefined);
       }
     }
     return this.pictures.get(image);
-  }
-
-  finish(): ScanFile {
-    return {
-      format: 'gltf',
-      positions: this.positions.toArray(),
-      ...(this.normals.length === this.positions.length ? { normals: this.normals.toArray() } : {}),
-      ...(this.colors.length === this.positions.length ? { colors: this.colors.toArray() } : {}),
-      ...(this.indices.length > 0 ? { indices: this.indices.toArray() } : {}),
-      companions: [],
-      inMillimetres: true,
-      notes: this.notes,
-    };
   }
 }
 
@@ -142,31 +196,42 @@ function byteOf(linear: number): number {
   return Math.floor(255 * (c <= 0.0031308 ? 12.92 * c : 1.055 * c ** (1 / 2.4) - 0.055) + 0.5);
 }
 
-/** A place or direction (w = 0) through a node's matrix, from Y up to Z up. */
-function turned(
+/** Writes a place or direction (w = 0) through a node's matrix, from Y up to Z up. */
+function turn(
   m: ArrayLike<number>,
-  x: number,
-  y: number,
-  z: number,
+  [x, y, z]: readonly number[],
   w: number,
   scale: number,
-): [number, number, number] {
-  const a = m[0] * x + m[4] * y + m[8] * z + m[12] * w;
-  const b = m[1] * x + m[5] * y + m[9] * z + m[13] * w;
-  const c = m[2] * x + m[6] * y + m[10] * z + m[14] * w;
-  return [scale * a, -scale * c, scale * b];
+  out: Float32Array,
+  at: number,
+): void {
+  out[at] = scale * (m[0] * x + m[4] * y + m[8] * z + m[12] * w);
+  out[at + 1] = -scale * (m[2] * x + m[6] * y + m[10] * z + m[14] * w);
+  out[at + 2] = scale * (m[1] * x + m[5] * y + m[9] * z + m[13] * w);
 }
 
-/** Corners of all triangles of a primitive. */
-function* cornersOf(primitive: Primitive, n: number): Generator<number> {
-  const list = primitive.getIndices();
-  const count = list ? list.getCount() : n;
-  const at = (i: number): number => (list ? list.getScalar(i) : i);
+/** Goes through the corners of all triangles of a part. */
+function forEachCorner({ primitive, positions, corners, triangles }: Part, visit: (v: number) => void): void {
   const mode = primitive.getMode();
-  if (mode === TRIANGLES) for (let i = 0; i + 2 < count; i += 3) yield* [at(i), at(i + 1), at(i + 2)];
-  if (mode === FAN) for (let i = 1; i + 1 < count; i++) yield* [at(0), at(i), at(i + 1)];
-  if (mode === STRIP) {
-    for (let i = 0; i + 2 < count; i++)
-      yield* i % 2 === 0 ? [at(i), at(i + 1), at(i + 2)] : [at(i + 1), at(i), at(i + 2)];
-  }
+  if (triangles === 0) return;
+  // The two corners that a strip goes on from; a fan goes on from its first and its last.
+  let a = 0;
+  let b = 0;
+  const next = (v: number, i: number): void => {
+    if (mode === TRIANGLES) {
+      if (i < 3 * triangles) visit(v);
+      return;
+    }
+    if (i === 0) a = v;
+    else if (i > 1) {
+      const flipped = mode === STRIP && i % 2 === 1;
+      visit(flipped ? b : a);
+      visit(flipped ? a : b);
+      visit(v);
+    }
+    if (mode === STRIP && i > 1) a = b;
+    if (i > 0) b = v;
+  };
+  if (corners) corners.forEach(([v], i) => next(v, i));
+  else for (let i = 0; i < positions.count; i++) next(i, i);
 }

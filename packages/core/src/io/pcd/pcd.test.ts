@@ -1,7 +1,8 @@
 import { PCDLoader } from 'three/examples/jsm/loaders/PCDLoader.js';
 import { createRandom } from '../../math/index.js';
 import { meshOf, sphere } from '../../../test/shapes.js';
-import { unpackLzf } from './lzf.js';
+import { ByteCursor, allBytes, sourceOf } from '../byte-source.js';
+import { LzfSource } from './lzf.js';
 import { readPcd } from './read-pcd.js';
 import { writePcd } from './write-pcd.js';
 import { readScanFile } from '../read-scan-files.js';
@@ -11,6 +12,40 @@ const buffer = (b: Uint8Array): ArrayBuffer => b.slice().buffer as ArrayBuffer;
 const mesh = meshOf(sphere(10), 10, 4);
 const p = mesh.positions;
 const n = p.length / 3;
+
+const unpacked = (packed: number[], size: number): Uint8Array =>
+  allBytes(new LzfSource(new ByteCursor(Uint8Array.from(packed)), packed.length, size));
+
+/** Packs greedily with references as far back as the format allows. */
+function packLzf(bytes: Uint8Array): Uint8Array {
+  const out: number[] = [];
+  const seen = new Map<number, number>();
+  let literals: number[] = [];
+  const flush = (): void => {
+    if (literals.length > 0) out.push(literals.length - 1, ...literals);
+    literals = [];
+  };
+  for (let i = 0; i < bytes.length;) {
+    const key = (bytes[i] << 16) | (bytes[i + 1] << 8) | bytes[i + 2];
+    const from = seen.get(key);
+    seen.set(key, i);
+    let run = 0;
+    if (from !== undefined && i - from <= 8192)
+      while (run < 264 && i + run < bytes.length && bytes[from + run] === bytes[i + run]) run++;
+    if (run < 3) {
+      literals.push(bytes[i++]);
+      if (literals.length === 32) flush();
+      continue;
+    }
+    flush();
+    const back = i - from! - 1;
+    if (run < 9) out.push(((run - 2) << 5) | (back >> 8), back & 255);
+    else out.push((7 << 5) | (back >> 8), run - 9, back & 255);
+    i += run;
+  }
+  flush();
+  return Uint8Array.from(out);
+}
 
 describe('PCD', () => {
   const colors = Uint8Array.from({ length: 3 * n }, (_, i) => (37 * i) % 256);
@@ -59,8 +94,38 @@ describe('PCD', () => {
 
   test('LZF references reach back and may run into what they write', () => {
     // Three literals, then 7 bytes from 3 back, then a long run of the last byte.
-    const r = unpackLzf(Uint8Array.from([2, 1, 2, 3, (5 << 5) | 0, 2, (7 << 5) | 0, 11, 0]), 30);
+    const r = unpacked([2, 1, 2, 3, (5 << 5) | 0, 2, (7 << 5) | 0, 11, 0], 30);
     expect(Array.from(r)).toEqual([1, 2, 3, 1, 2, 3, 1, 2, 3, 1, ...Array<number>(20).fill(1)]);
+  });
+
+  test('a compressed file far larger than the window, read a window at a time', () => {
+    const count = 200_000;
+    const values = new Float32Array(3 * count);
+    // Steps of a coarse grid: many repetitions, some of them far back.
+    for (let i = 0; i < 3 * count; i++) values[i] = Math.round(40 * Math.sin(i / 977)) / 8 + Math.floor(i / count);
+    const body = packLzf(new Uint8Array(values.buffer));
+    const file = join(
+      text(
+        `VERSION 0.7\nFIELDS x y z\nSIZE 4 4 4\nTYPE F F F\nCOUNT 1 1 1\nWIDTH ${count}\nHEIGHT 1\nPOINTS ${count}\nDATA binary_compressed\n`,
+      ),
+      new Uint8Array(Uint32Array.of(body.length, 12 * count).buffer),
+      body,
+    );
+    let most = 0;
+    const source = {
+      size: file.length,
+      read: (at: number, into: Uint8Array): number => {
+        most = Math.max(most, into.length);
+        return sourceOf(file).read(at, into);
+      },
+    };
+    const r = readPcd(source);
+    expect(body.length).toBeLessThan(values.byteLength / 2);
+    expect(most).toBeLessThanOrEqual(1 << 20);
+    expect(r.positions).toEqual(
+      Float32Array.from(new PCDLoader().parse(buffer(file)).geometry.getAttribute('position').array),
+    );
+    for (let i = 0; i < count; i += 777) expect(r.positions[3 * i + 2]).toBe(values[2 * count + i]);
   });
 
   test('normals, and colours in the bits of a float', () => {
@@ -88,9 +153,9 @@ describe('PCD', () => {
   });
 
   test('a damaged compressed part is refused', () => {
-    expect(() => unpackLzf(Uint8Array.from([31, 1, 2]), 32)).toThrow(/damaged/);
-    expect(() => unpackLzf(Uint8Array.from([(1 << 5) | 3, 9]), 3)).toThrow(/damaged/);
-    expect(() => unpackLzf(Uint8Array.from([0, 5]), 2)).toThrow(/damaged/);
+    expect(() => unpacked([31, 1, 2], 32)).toThrow(/damaged/);
+    expect(() => unpacked([(1 << 5) | 3, 9], 3)).toThrow(/damaged/);
+    expect(() => unpacked([0, 5], 2)).toThrow(/damaged/);
   });
 });
 

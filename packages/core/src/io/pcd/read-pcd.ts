@@ -2,7 +2,7 @@ import { GeometryError } from '../../runtime/geometry-error.js';
 import { BRIGHTNESS_NOTE, greyOf } from '../brightness.js';
 import { ByteCursor, firstBytes, sourceOf, type Bytes } from '../byte-source.js';
 import { assertCount, cleanScanFile, cutOff, type ScanFile } from '../scan-file.js';
-import { unpackLzf } from './lzf.js';
+import { LzfSource } from './lzf.js';
 
 interface PcdField {
   name: string;
@@ -31,8 +31,7 @@ export function looksLikePcd(bytes: Bytes): boolean {
 
 /**
  * PCD, point cloud data, version 0.7 and like: text, binary and compressed; points, normals, colours packed as `rgb`
- * or `rgba`, else brightness as `intensity`. Other fields are passed over. Compressed files are read at once, others
- * through a window.
+ * or `rgba`, else brightness as `intensity`. Other fields are passed over. Read through a window, compressed files too.
  * Source: the Point Cloud Library's documentation, "The PCD file format" (R. Rusu, S. Cousins 2011).
  * @throws GeometryError `corrupt-file`, `empty-input`, `too-large`
  */
@@ -151,7 +150,11 @@ function readRows(cursor: ByteCursor, { fields, points, stride }: PcdHeader, set
 }
 
 /** Compressed files keep each field of all points together. */
-function readColumns(bytes: Bytes, { points, stride, bodyAt }: PcdHeader, setters: Map<PcdField, Setter>): void {
+function readColumns(
+  bytes: Bytes,
+  { fields, points, stride, bodyAt }: PcdHeader,
+  setters: Map<PcdField, Setter>,
+): void {
   const cursor = new ByteCursor(bytes, bodyAt);
   if (!cursor.need(8)) throw cutOff(0, points, 'points');
   const small = cursor.view.getUint32(cursor.offset, true);
@@ -160,11 +163,16 @@ function readColumns(bytes: Bytes, { points, stride, bodyAt }: PcdHeader, setter
     throw new GeometryError('corrupt-file', 'The compressed part does not hold what the head says.');
   cursor.skip(8);
   if (small > cursor.left) throw cutOff(0, points, 'points');
-  const packed = new Uint8Array(small);
-  sourceOf(bytes).read(cursor.position, packed);
-  const view = new DataView(unpackLzf(packed, large).buffer);
-  for (const [f, set] of setters)
-    for (let i = 0; i < points; i++) set(i, valueAt(view, f.offset * points + i * f.size * f.count, f));
+  const columns = new ByteCursor(new LzfSource(cursor, small, large));
+  for (const f of fields) {
+    const set = setters.get(f);
+    const each = f.size * f.count;
+    for (let i = 0; i < points; i++) {
+      if (!columns.need(each)) throw cutOff(i, points, 'points');
+      set?.(i, valueAt(columns.view, columns.offset, f));
+      columns.skip(each);
+    }
+  }
 }
 
 function valueAt(view: DataView, at: number, { type, size }: PcdField): number {
