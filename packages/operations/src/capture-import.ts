@@ -66,8 +66,12 @@ export const captureImport = defineOperation({
     const scans: Scan[] = [];
     let noise = 0;
     for (const scan of read.scans) {
-      ctx.checkpoint(0.6 + (0.35 * scans.length) / read.scans.length, `Checking ${scan.name}`);
-      const arrived = await withNormals(scan, ctx);
+      const at = (k: number): number => 0.6 + (0.35 * k) / read.scans.length;
+      ctx.checkpoint(at(scans.length), `Checking ${scan.name}`);
+      const arrived = await withNormals(
+        scan,
+        ctx.part(at(scans.length), at(scans.length + 1), `Checking ${scan.name}`),
+      );
       scans.push(arrived.scan);
       noise = Math.max(noise, arrived.noise);
     }
@@ -104,20 +108,22 @@ export const captureImport = defineOperation({
   },
 });
 
-/** More points than this keep the normals they have, or none: working them out would take longer than reading. */
-const MOST_FOR_NORMALS = 3_000_000;
+/** From so many points on, normals are worked out for the cells of a grid: their noise is wider than their spacing. */
+const MANY_POINTS = 3_000_000;
 
 /** The scan with normals, and its noise where that was worked out (else 0). */
 async function withNormals(scan: Scan, ctx: RunContext): Promise<{ scan: Scan; noise: number }> {
-  const n = pointCount(scan.cloud);
-  if (scan.cloud.normals || n > MOST_FOR_NORMALS) return { scan, noise: 0 };
-  const { estimateNormals, orientNormals } = await import('@amber-knit/core/pointcloud');
+  if (scan.cloud.normals) return { scan, noise: 0 };
+  const { estimateNormals, estimateNormalsByCell, orientNormals } = await import('@amber-knit/core/pointcloud');
   const viewpoints = sensorPositions(scan);
+  if (viewpoints.length === 0)
+    ctx.note(`${scan.name}: nothing says where the sensor stood. Which side is outside was worked out from the shape.`);
+  const withThem = (normals: Float32Array): Scan => ({ ...scan, cloud: { ...scan.cloud, normals } });
+  if (pointCount(scan.cloud) > MANY_POINTS) {
+    const { normals, noise } = estimateNormalsByCell(scan.cloud, viewpoints, ctx);
+    return { scan: withThem(normals), noise };
+  }
   const { normals, noise } = estimateNormals(scan.cloud, viewpoints, {}, ctx);
-  if (viewpoints.length > 0) return { scan: { ...scan, cloud: { ...scan.cloud, normals } }, noise };
-  ctx.note(`${scan.name}: nothing says where the sensor stood. Which side is outside was worked out from the shape.`);
-  return {
-    scan: { ...scan, cloud: { ...scan.cloud, normals: orientNormals(scan.cloud.positions, normals, ctx) } },
-    noise,
-  };
+  if (viewpoints.length > 0) return { scan: withThem(normals), noise };
+  return { scan: withThem(orientNormals(scan.cloud.positions, normals, ctx)), noise };
 }

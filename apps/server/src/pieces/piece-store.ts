@@ -3,7 +3,7 @@ import type { DataSource, EntityManager } from 'typeorm';
 import { GeometryError } from '@amber-knit/core/runtime';
 import type { ThreadResult } from '../worker/thread.js';
 import { Artifact, Piece, PieceState, ScanRow, type Heads, type ScanLabel } from '../database/entities.js';
-import { placementsRekeyed, type EncodedArtifact } from '../storage/artifact-codec.js';
+import { placementsRekeyed, type EncodedArtifact, type EncodedCloud } from '../storage/artifact-codec.js';
 import type { BlobStore } from '../storage/blob-store.js';
 import { freeName } from './free-name.js';
 import { idsByName, scansIn, withLabels } from './scan-labels.js';
@@ -13,7 +13,7 @@ export interface NewScan {
   id?: string;
   name: string;
   setup: string;
-  cloud: EncodedArtifact;
+  cloud: EncodedCloud;
   frames?: EncodedArtifact;
   frameCount: number;
 }
@@ -33,17 +33,20 @@ export class PieceStore {
   async saveArtifact(
     pieceId: string,
     stepId: string | null,
-    encoded: EncodedArtifact,
+    encoded: EncodedCloud,
     manager: EntityManager,
   ): Promise<Artifact> {
-    const blobSha256 = await this.blobs.put(encoded.bytes, manager);
+    const { bytes } = encoded;
+    const blobSha256 = await ('path' in bytes
+      ? this.blobs.putFile(bytes.path, manager)
+      : this.blobs.put(bytes, manager));
     return manager.save(
       manager.create(Artifact, {
         pieceId,
         stepId,
         kind: encoded.kind,
         blobSha256,
-        facts: { ...encoded.facts, bytes: encoded.bytes.length },
+        facts: { ...encoded.facts, bytes: bytes.length },
       }),
     );
   }

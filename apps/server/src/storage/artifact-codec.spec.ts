@@ -1,6 +1,10 @@
 import type { Placement } from '@amber-knit/core/geometry';
 import { fromTranslation, identity } from '@amber-knit/core/math';
-import { decodePlacements, encodePlacements, placementsRekeyed } from './artifact-codec.js';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { decodePlacements, encodePlacements, encodeScanCloud, placementsRekeyed } from './artifact-codec.js';
+import { writeParts } from './file-source.js';
 
 const agreement = { overlap: 2, contradicted: 0.01, paint: 0.1, marks: 12, marksAgree: 0.5 };
 const doubt = {
@@ -43,4 +47,29 @@ test('what was stored before doubts were kept is still read', () => {
   expect(decodePlacements(new TextEncoder().encode(JSON.stringify(old)))).toEqual([
     { name: 'a', state: 'registered', pieceFromScan: identity() },
   ]);
+});
+
+test('a large cloud is written to a file, with the bytes that a held one has', () => {
+  const dir = mkdtempSync(join(tmpdir(), 'amber-codec-'));
+  try {
+    const n = 2_000_001;
+    const positions = new Float32Array(3 * n);
+    for (let i = 0; i < n; i++) positions.set([i % 1500, Math.floor(i / 1500), 0], 3 * i);
+    const scan = { name: 'a', cloud: { positions } };
+    const write = (parts: Iterable<Uint8Array>) => {
+      const path = join(dir, 'cloud');
+      return { path, length: writeParts(path, parts) };
+    };
+    const { bytes } = encodeScanCloud(scan, undefined, write);
+    if (!('path' in bytes)) throw new Error('It was held.');
+    const held = encodeScanCloud(scan).bytes;
+    expect(bytes.length).toBe(held.length);
+    expect(readFileSync(bytes.path).equals(held)).toBe(true);
+    expect(
+      encodeScanCloud({ ...scan, cloud: { positions: positions.subarray(0, 300) } }, undefined, write).bytes,
+    ).toBeInstanceOf(Uint8Array);
+    expect(() => write([])).toThrow(/EEXIST/);
+  } finally {
+    rmSync(dir, { recursive: true });
+  }
 });

@@ -14,6 +14,7 @@ import {
 } from '@amber-knit/core/geometry';
 import {
   applyCut,
+  cloudParts,
   decodeCloud,
   decodeCut,
   decodeFrames,
@@ -38,6 +39,18 @@ export interface EncodedArtifact {
   facts: ArtifactView['facts'];
 }
 
+/** Bytes that were written to a file because they are many. */
+export interface WrittenFile {
+  path: string;
+  length: number;
+}
+
+/** An encoded cloud; that of a large one may lie in a file. */
+export type EncodedCloud = Omit<EncodedArtifact, 'bytes'> & { bytes: Uint8Array | WrittenFile };
+
+/** A cloud of more points is written to a file part by part: its bytes are not held beside it. */
+const MOST_HELD = 2_000_000;
+
 /** A stored cloud with its points in memory. */
 export interface StoredCloud {
   id: string;
@@ -54,8 +67,21 @@ function someOf<T>(values: readonly T[], most: number): T[] | undefined {
   return Array.from({ length: Math.min(most, values.length) }, (_, i) => values[Math.floor(i * step)]);
 }
 
-/** Encodes a scan's cloud: as a cut if it is what is left of a stored cloud, else as it is. */
-export function encodeScanCloud(scan: Scan, base?: StoredCloud): EncodedArtifact {
+/**
+ * Encodes a scan's cloud: as a cut if it is what is left of a stored cloud, else as it is.
+ * @param write puts the parts of a large cloud into a file
+ */
+export function encodeScanCloud(scan: Scan, base?: StoredCloud): EncodedArtifact;
+export function encodeScanCloud(
+  scan: Scan,
+  base: StoredCloud | undefined,
+  write: (parts: Iterable<Uint8Array>) => WrittenFile,
+): EncodedCloud;
+export function encodeScanCloud(
+  scan: Scan,
+  base?: StoredCloud,
+  write?: (parts: Iterable<Uint8Array>) => WrittenFile,
+): EncodedCloud {
   const b = boundsOf(scan.cloud.positions);
   const dropped = scan.droppedFrames?.map((f) => f.name) ?? [];
   const meta = {
@@ -70,7 +96,9 @@ export function encodeScanCloud(scan: Scan, base?: StoredCloud): EncodedArtifact
     bytes:
       base && kept
         ? encodeCut({ base: base.id, kept, backdrop: scan.backdrop, meta }, scan.cloud.positions)
-        : encodeCloud(scan.cloud, scan.backdrop, meta),
+        : write && pointCount(scan.cloud) > MOST_HELD
+          ? write(cloudParts(scan.cloud, scan.backdrop, meta))
+          : encodeCloud(scan.cloud, scan.backdrop, meta),
     facts: {
       points: pointCount(scan.cloud),
       spacing,

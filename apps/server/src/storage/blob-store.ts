@@ -19,12 +19,12 @@ export class BlobStore {
   }
 
   /** Stores a file, a chunk in memory at a time. @returns its SHA-256 */
-  async putFile(path: string): Promise<string> {
+  async putFile(path: string, manager: EntityManager = this.db.manager): Promise<string> {
     const hash = createHash('sha256');
     for await (const part of createReadStream(path)) hash.update(part as Buffer);
     const sha = hash.digest('hex');
     const { size } = await stat(path);
-    await this.insert(sha, size, createReadStream(path, { highWaterMark: CHUNK }), this.db.manager);
+    await this.insert(sha, size, createReadStream(path, { highWaterMark: CHUNK }), manager);
     return sha;
   }
 

@@ -1,4 +1,4 @@
-import { fstatSync, openSync, readSync } from 'node:fs';
+import { closeSync, fstatSync, openSync, readSync, writeSync } from 'node:fs';
 import type { ByteSource } from '@amber-knit/core/io';
 
 /** A file as a source of bytes. It is opened at once and stays open until the thread ends. */
@@ -16,4 +16,19 @@ export function fileSource(path: string): ByteSource {
       return done;
     },
   };
+}
+
+/** Writes parts behind one another into a new file. @returns how many bytes it has */
+export function writeParts(path: string, parts: Iterable<Uint8Array>): number {
+  const file = openSync(path, 'wx');
+  let length = 0;
+  try {
+    for (const part of parts) {
+      for (let at = 0; at < part.length;) at += writeSync(file, part, at);
+      length += part.length;
+    }
+  } finally {
+    closeSync(file);
+  }
+  return length;
 }

@@ -32,7 +32,7 @@ export class StepRunner {
     private readonly pieces: PieceStore,
     private readonly queue: StepQueue,
     private readonly threadFile: URL,
-    /** Where uploaded files lie while they are read. */
+    /** Where uploaded files lie while they are read, and large results until they are stored. */
     private readonly workDir: string,
     private readonly name = `${hostname()}:${process.pid}`,
   ) {}
@@ -47,9 +47,7 @@ export class StepRunner {
       void this.db.query('UPDATE step SET heartbeat = now() WHERE id = $1', [stepId]).catch(() => undefined);
     }, 1000);
     try {
-      const result = await this.runInThread(step, state);
-      if (state.cancelled) throw new CancelledError();
-      const outputs = await this.pieces.applyResult(step.pieceId, stepId, result, step.sourceSetup ?? 'Setup 1');
+      const { result, outputs } = await this.runAndStore(step, state);
       await this.finish(stepId, {
         status: 'done',
         progress: 1,
@@ -118,13 +116,18 @@ export class StepRunner {
     return claimed;
   }
 
-  private async runInThread(step: Step, state: Running): Promise<ThreadResult> {
-    const job = await this.loadJob(step, state.flag.buffer as SharedArrayBuffer);
+  private async runAndStore(step: Step, state: Running): Promise<{ result: ThreadResult; outputs: string[] }> {
+    const dir = join(this.workDir, `${step.id}-${step.attempt}`);
+    await mkdir(dir, { recursive: true });
     try {
+      const job = await this.loadJob(step, state.flag.buffer as SharedArrayBuffer, dir);
       if (state.cancelled) throw new CancelledError();
-      return await this.runThread(step, state, job);
+      const result = await this.runThread(step, state, job);
+      if (state.cancelled) throw new CancelledError();
+      const outputs = await this.pieces.applyResult(step.pieceId, step.id, result, step.sourceSetup ?? 'Setup 1');
+      return { result, outputs };
     } finally {
-      if (job.file) await rm(job.file.path, { force: true });
+      await rm(dir, { recursive: true, force: true });
     }
   }
 
@@ -165,7 +168,7 @@ export class StepRunner {
   }
 
   /** Reads what the operation needs from the piece's state as it stands now, and notes it on the step. */
-  private async loadJob(step: Step, cancelFlag: SharedArrayBuffer): Promise<ThreadJob> {
+  private async loadJob(step: Step, cancelFlag: SharedArrayBuffer, dir: string): Promise<ThreadJob> {
     const operation = findOperation(step.operationId);
     const wanted = new Set<string>([...operation.needs, ...(operation.uses ?? [])]);
     const piece = await this.db.manager.findOneByOrFail(Piece, { id: step.pieceId });
@@ -184,6 +187,7 @@ export class StepRunner {
       seed: step.seed,
       cancelFlag,
       scans: [],
+      resultsDir: dir,
     };
     const rows = scansIn(
       heads,
@@ -210,8 +214,7 @@ export class StepRunner {
     if (wanted.has('mesh')) job.mesh = await bytes(heads.mesh);
     if (wanted.has('model')) job.model = await bytes(heads.model);
     if (wanted.has('file') && step.sourceSha256) {
-      job.file = { name: step.sourceName ?? 'scan', path: join(this.workDir, `${step.id}-${step.attempt}`) };
-      await mkdir(this.workDir, { recursive: true });
+      job.file = { name: step.sourceName ?? 'scan', path: join(dir, 'source') };
       await this.blobs.copyTo(step.sourceSha256, job.file.path);
     }
     await this.db.manager.update(Step, step.id, { inputs });

@@ -1,4 +1,5 @@
 import { availableParallelism } from 'node:os';
+import { join } from 'node:path';
 import { parentPort, workerData } from 'node:worker_threads';
 import { allBytes } from '@amber-knit/core/io';
 import { createRunContext, GeometryError } from '@amber-knit/core/runtime';
@@ -15,9 +16,11 @@ import {
   encodeScanFrames,
   encodeSurface,
   type EncodedArtifact,
+  type EncodedCloud,
   type StoredScan,
+  type WrittenFile,
 } from '../storage/artifact-codec.js';
-import { fileSource } from '../storage/file-source.js';
+import { fileSource, writeParts } from '../storage/file-source.js';
 
 /** What the worker process hands to a thread: stored bytes, not objects. */
 export interface ThreadJob {
@@ -31,6 +34,8 @@ export interface ThreadJob {
   model?: Uint8Array;
   /** An uploaded file, on disk for as long as the job runs. */
   file?: { name: string; path: string };
+  /** Where results that are too large to be held may be written; emptied once they are stored. */
+  resultsDir: string;
 }
 
 /** What comes back: encoded results. Clouds come only for scans that changed. */
@@ -39,7 +44,7 @@ export interface ThreadResult {
   summary: string;
   clouds: {
     name: string;
-    cloud: EncodedArtifact;
+    cloud: EncodedCloud;
     frames?: EncodedArtifact;
     frameCount: number;
     /** It is none of the scans that were read. */
@@ -100,13 +105,18 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
   // An operation that takes scans and gives scans says by its result which of them are left.
   const left = operation.needs.includes('scans') ? outputs.scans : undefined;
   const dropped = left ? scans.map((s) => s.name).filter((name) => !left.some((s) => s.name === name)) : [];
+  let written = 0;
+  const write = (parts: Iterable<Uint8Array>): WrittenFile => {
+    const path = join(job.resultsDir, String(written++));
+    return { path, length: writeParts(path, parts) };
+  };
   const changed = (outputs.scans ?? []).filter((s) => !scans.some((old) => old.cloud === s.cloud));
   return {
     figures,
     summary: operation.summarize(figures),
     clouds: changed.map((s) => ({
       name: s.name,
-      cloud: encodeScanCloud(s, decoded.find((d) => d.stored.id === s.storedAs)?.stored),
+      cloud: encodeScanCloud(s, decoded.find((d) => d.stored.id === s.storedAs)?.stored, write),
       // Frames never change after capture; only a new scan brings some.
       frames: scans.some((old) => old.name === s.name) ? undefined : encodeScanFrames(s),
       frameCount: s.frames?.length ?? 0,
@@ -123,10 +133,10 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
   };
 }
 
-/** The memory of all results, each once. */
+/** The memory of all results that are held, each once. */
 function buffersOf({ clouds, placements, mesh, model, picture, file }: ThreadResult): ArrayBuffer[] {
   const encoded = [...clouds.flatMap((c) => [c.cloud, c.frames]), placements, mesh, model, picture, file];
-  return [...new Set(encoded.flatMap((e) => (e ? (e.bytes.buffer as ArrayBuffer) : [])))];
+  return [...new Set(encoded.flatMap((e) => (e && !('path' in e.bytes) ? (e.bytes.buffer as ArrayBuffer) : [])))];
 }
 
 if (parentPort) {

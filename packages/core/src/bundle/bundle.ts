@@ -21,6 +21,7 @@ export interface BundleHeader {
 
 export type Column = Float32Array | Uint8Array | Uint16Array | Uint32Array;
 const BYTES = { f32: 4, u8: 1, u16: 2, u32: 4 } as const;
+const KINDS = { f32: Float32Array, u8: Uint8Array, u16: Uint16Array, u32: Uint32Array } as const;
 const MAGIC = 0x31424b41;
 const PAGE_ROWS = 16_384;
 
@@ -49,46 +50,79 @@ export function encodeBundle(
   meta: Record<string, unknown>,
   tables: TableData[],
 ): Uint8Array {
-  const header: BundleHeader = {
-    kind,
-    meta,
-    tables: tables.map((t) => ({
-      name: t.name,
-      rows: t.rows,
-      pageRows: t.pageRows ?? PAGE_ROWS,
-      columns: t.columns.map((c) => ({ name: c.name, type: typeOf(c.data), size: c.size })),
-    })),
-  };
-  let json = JSON.stringify(header);
-  let head = new TextEncoder().encode(json);
-  if (head.length % 8 !== 0) {
-    json += ' '.repeat(8 - (head.length % 8));
-    head = new TextEncoder().encode(json);
+  const { head, total } = beginning(kind, meta, tables);
+  const out = new Uint8Array(total);
+  let at = 0;
+  for (const part of partsOf(head, tables)) {
+    out.set(part, at);
+    at += part.length;
   }
-  let total = 8 + head.length;
+  return out;
+}
+
+/** The same bytes one part after another, so that they need not be held at once. A part is valid until the next. */
+export function bundleParts(
+  kind: BundleHeader['kind'],
+  meta: Record<string, unknown>,
+  tables: TableData[],
+): Generator<Uint8Array> {
+  return partsOf(beginning(kind, meta, tables).head, tables);
+}
+
+/** What stands before the tables, and the length of everything. */
+function beginning(
+  kind: BundleHeader['kind'],
+  meta: Record<string, unknown>,
+  tables: TableData[],
+): { head: Uint8Array; total: number } {
+  const header: BundleHeader = { kind, meta, tables: tables.map(tableOf) };
+  const json = JSON.stringify(header);
+  const length = new TextEncoder().encode(json).length;
+  const text = new TextEncoder().encode(json + ' '.repeat((8 - (length % 8)) % 8));
+  const head = new Uint8Array(8 + text.length);
+  const view = new DataView(head.buffer);
+  view.setUint32(0, MAGIC, true);
+  view.setUint32(4, text.length, true);
+  head.set(text, 8);
+  let total = head.length;
   for (const t of header.tables)
     for (let r = 0; r < t.rows; r += t.pageRows) total += pageBytes(t, Math.min(t.pageRows, t.rows - r));
-  const out = new Uint8Array(total);
-  const view = new DataView(out.buffer);
-  view.setUint32(0, MAGIC, true);
-  view.setUint32(4, head.length, true);
-  out.set(head, 8);
-  let at = 8 + head.length;
-  header.tables.forEach((t, i) => {
-    for (let r = 0; r < t.rows; r += t.pageRows) {
-      const rows = Math.min(t.pageRows, t.rows - r);
-      for (const c of tables[i].columns) {
-        const { order } = tables[i];
-        if (order) gather(c, order.subarray(r, r + rows), out.buffer, at);
-        else {
-          const part = c.data.subarray(r * c.size, (r + rows) * c.size);
-          out.set(new Uint8Array(part.buffer, part.byteOffset, part.byteLength), at);
-        }
-        at += padded(rows * c.size * c.data.BYTES_PER_ELEMENT);
-      }
+  return { head, total };
+}
+
+const tableOf = (t: TableData): BundleTable => ({
+  name: t.name,
+  rows: t.rows,
+  pageRows: t.pageRows ?? PAGE_ROWS,
+  columns: t.columns.map((c) => ({ name: c.name, type: typeOf(c.data), size: c.size })),
+});
+
+function* partsOf(head: Uint8Array, tables: TableData[]): Generator<Uint8Array> {
+  yield head;
+  for (const data of tables) {
+    const table = tableOf(data);
+    const page = new Uint8Array(pageBytes(table, Math.min(table.pageRows, table.rows)));
+    for (let first = 0; first < table.rows; first += table.pageRows) {
+      const rows = Math.min(table.pageRows, table.rows - first);
+      yield page.subarray(0, fillPage(page, data, first, rows));
     }
-  });
-  return out;
+  }
+}
+
+/** Writes rows of all columns, one column behind the other. @returns bytes that takes */
+function fillPage(page: Uint8Array<ArrayBuffer>, { columns, order }: TableData, first: number, rows: number): number {
+  let at = 0;
+  for (const c of columns) {
+    const length = rows * c.size * c.data.BYTES_PER_ELEMENT;
+    if (order) gather(c, order.subarray(first, first + rows), page.buffer, at);
+    else {
+      const part = c.data.subarray(first * c.size, (first + rows) * c.size);
+      page.set(new Uint8Array(part.buffer, part.byteOffset, part.byteLength), at);
+    }
+    page.fill(0, at + length, at + padded(length));
+    at += padded(length);
+  }
+  return at;
 }
 
 /** Writes the rows named, in their order, without a copy of the whole column. */
@@ -101,7 +135,9 @@ function gather({ data, size }: TableData['columns'][number], rows: Uint32Array,
 /** Reads a bundle piece by piece as bytes arrive; complete pages are handed on at once. */
 export class BundleReader {
   header?: BundleHeader;
-  private buffer = new Uint8Array(0);
+  /** Bytes that arrived and were not read yet: the first `held` of the room made for them. */
+  private room = new Uint8Array(0);
+  private held = 0;
   private table = 0;
   private row = 0;
 
@@ -116,20 +152,39 @@ export class BundleReader {
 
   /** @throws GeometryError `corrupt-file` if these are not the bytes of a bundle */
   push(bytes: Uint8Array): void {
-    const joined = new Uint8Array(this.buffer.length + bytes.length);
-    joined.set(this.buffer);
-    joined.set(bytes, this.buffer.length);
-    this.buffer = joined;
+    // What arrives whole is read where it lies.
+    const all = this.held === 0 ? bytes : this.joined(bytes);
+    const read = this.read(all);
+    this.keep(all.subarray(read));
+  }
+
+  /** What was held with the next bytes behind it. */
+  private joined(bytes: Uint8Array): Uint8Array {
+    const length = this.held + bytes.length;
+    if (length > this.room.length) this.room = enlarged(this.room.subarray(0, this.held), 2 * length);
+    this.room.set(bytes, this.held);
+    return this.room.subarray(0, length);
+  }
+
+  private keep(rest: Uint8Array): void {
+    if (rest.buffer === this.room.buffer) this.room.copyWithin(0, rest.byteOffset, rest.byteOffset + rest.length);
+    else if (rest.length > this.room.length) this.room = enlarged(rest, 2 * rest.length);
+    else this.room.set(rest);
+    this.held = rest.length;
+  }
+
+  /** Hands on what is complete. @returns how many bytes that took */
+  private read(bytes: Uint8Array): number {
     let at = 0;
     if (!this.header) {
-      if (joined.length < 8) return;
-      const view = new DataView(joined.buffer);
+      if (bytes.length < 8) return 0;
+      const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
       if (view.getUint32(0, true) !== MAGIC)
         throw new GeometryError('corrupt-file', 'These are not the bytes of a bundle.');
       const length = view.getUint32(4, true);
       if (length > 1 << 24) throw new GeometryError('corrupt-file', `The bundle's header claims ${length} bytes.`);
-      if (joined.length < 8 + length) return;
-      this.header = JSON.parse(new TextDecoder().decode(joined.subarray(8, 8 + length))) as BundleHeader;
+      if (bytes.length < 8 + length) return 0;
+      this.header = JSON.parse(new TextDecoder().decode(bytes.subarray(8, 8 + length))) as BundleHeader;
       at = 8 + length;
       this.onHeader?.(this.header);
     }
@@ -142,30 +197,30 @@ export class BundleReader {
       }
       const rows = Math.min(t.pageRows, t.rows - this.row);
       const size = pageBytes(t, rows);
-      if (joined.length - at < size) break;
+      if (bytes.length - at < size) break;
       const columns: Record<string, Column> = {};
       for (const c of t.columns) {
         const length = rows * c.size;
-        const bytesHere = joined.slice(at, at + length * BYTES[c.type]);
-        columns[c.name] =
-          c.type === 'u8'
-            ? bytesHere
-            : c.type === 'f32'
-              ? new Float32Array(bytesHere.buffer)
-              : c.type === 'u16'
-                ? new Uint16Array(bytesHere.buffer)
-                : new Uint32Array(bytesHere.buffer);
+        const bytesHere = bytes.slice(at, at + length * BYTES[c.type]);
+        columns[c.name] = c.type === 'u8' ? bytesHere : new KINDS[c.type](bytesHere.buffer);
         at += padded(bytesHere.length);
       }
       this.onPage(t.name, this.row, rows, columns);
       this.row += rows;
     }
-    this.buffer = joined.slice(at);
+    return at;
   }
 
   get complete(): boolean {
     return this.header !== undefined && this.table >= this.header.tables.length;
   }
+}
+
+/** A copy with more room behind it. */
+function enlarged(bytes: Uint8Array, length: number): Uint8Array<ArrayBuffer> {
+  const out = new Uint8Array(length);
+  out.set(bytes);
+  return out;
 }
 
 /** All tables of a complete bundle, columns joined. @throws GeometryError `corrupt-file` if it is cut off */
@@ -179,16 +234,7 @@ export function decodeBundle(bytes: Uint8Array): {
     const target = (tables[name] ??= Object.fromEntries(
       t.columns.map((c) => {
         const n = t.rows * c.size;
-        return [
-          c.name,
-          c.type === 'f32'
-            ? new Float32Array(n)
-            : c.type === 'u8'
-              ? new Uint8Array(n)
-              : c.type === 'u16'
-                ? new Uint16Array(n)
-                : new Uint32Array(n),
-        ];
+        return [c.name, new KINDS[c.type](n)];
       }),
     ));
     for (const c of t.columns) target[c.name].set(columns[c.name], first * c.size);

@@ -1,3 +1,4 @@
+export * from './cell-normals.js';
 export * from './crop-frames.js';
 export * from './fpfh.js';
 export * from './frame-cloud.js';

@@ -8,9 +8,11 @@ import { estimateSpacing } from './spacing.js';
 export interface EstimateNormalsOptions {
   /** Neighbourhood radius in mm; 0 = three and a half times the spacing (about 30 neighbours). */
   radius: number;
+  /** Cells of the search grid at most, 0 = as many as serve speed; fewer take less memory and more time. */
+  maxCells: number;
 }
 
-export const ESTIMATE_NORMALS_DEFAULTS: EstimateNormalsOptions = { radius: 0 };
+export const ESTIMATE_NORMALS_DEFAULTS: EstimateNormalsOptions = { radius: 0, maxCells: 0 };
 
 export interface EstimatedNormals {
   /** 3n, unit. Points with fewer than 4 neighbours get the direction to the nearest viewpoint, or +Z. */
@@ -36,7 +38,7 @@ export function estimateNormals(
   const n = pointCount(cloud);
   const p = cloud.positions;
   const radius = options.radius || 3.5 * estimateSpacing(cloud) || 1;
-  const grid = new PointGrid(p, radius);
+  const grid = new PointGrid(p, radius, options.maxCells || undefined);
   const ids = new Uint32Array(256);
   const normals = new Float32Array(3 * n);
   const known = viewpoints.length === 0 ? cloud.normals : undefined;

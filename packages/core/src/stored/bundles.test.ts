@@ -3,9 +3,11 @@ import {
   decodeCloud,
   decodeFrames,
   decodeMesh,
+  cloudParts,
   encodeCloud,
   encodeFrames,
   encodeMesh,
+  normalsOf,
   progressiveOrder,
 } from './index.js';
 
@@ -27,6 +29,37 @@ describe('bundles', () => {
     const first = progressiveOrder(positions).slice(0, 80);
     const octants = new Set(Array.from(first, (i) => [0, 1, 2].map((k) => (positions[3 * i + k] > 0 ? 1 : 0)).join()));
     expect(octants.size).toBe(8);
+  });
+
+  test('the order is that of the Morton codes, read in bit-reversed numbers', () => {
+    const n = 1000;
+    // Along x only: the codes rise with x, equal ones stay as they come.
+    const positions = Float32Array.from({ length: 3 * n }, (_, i) => (i % 3 === 0 ? ((i / 3) * 617) % n : 0));
+    const cells = Array.from({ length: n }, (_, i) => Math.floor((positions[3 * i] * 511) / (n - 1)));
+    const sorted = cells.map((_, i) => i).sort((a, b) => cells[a] - cells[b] || a - b);
+    const reversed = Array.from({ length: 1024 }, (_, i) =>
+      parseInt([...i.toString(2).padStart(10, '0')].reverse().join(''), 2),
+    );
+    expect(Array.from(progressiveOrder(positions))).toEqual(reversed.filter((r) => r < n).map((r) => sorted[r]));
+  });
+
+  test('a cloud part by part is the same bytes; normals come back, also as older versions stored them', () => {
+    const positions = spherePoints(40_000, 50);
+    const normals = positions.map((v) => v / 50);
+    const colors = Uint8Array.from({ length: positions.length }, (_, i) => i % 251);
+    const whole = encodeCloud({ positions, colors, normals }, spherePoints(20, 5), { viewpoints: [[1, 2, 3]] });
+    const parts = [...cloudParts({ positions, colors, normals }, spherePoints(20, 5), { viewpoints: [[1, 2, 3]] })]
+      .length;
+    expect(parts).toBe(1 + 3 + 1);
+    let at = 0;
+    for (const part of cloudParts({ positions, colors, normals }, spherePoints(20, 5), { viewpoints: [[1, 2, 3]] })) {
+      expect(Buffer.compare(part, whole.subarray(at, at + part.length))).toBe(0);
+      at += part.length;
+    }
+    expect(at).toBe(whole.length);
+    const { cloud } = decodeCloud(whole);
+    for (let i = 0; i < positions.length; i += 301) expect(cloud.normals![i]).toBeCloseTo(cloud.positions[i] / 50, 4);
+    expect(normalsOf(normals)).toBe(normals);
   });
 
   test('a mesh and frames come back', () => {

@@ -1,10 +1,11 @@
 import { GeometryError } from '../runtime/geometry-error.js';
-import { decodeBundle, encodeBundle, type TableData } from '../bundle/index.js';
+import { bundleParts, decodeBundle, encodeBundle, type Column, type TableData } from '../bundle/index.js';
 import type { DepthFrame, Intrinsics } from '../geometry/depth-frame.js';
 import { boundsOf, type PointCloud } from '../geometry/point-cloud.js';
 import type { TexturedMesh, TriangleMesh } from '../geometry/triangle-mesh.js';
 import { vertexCount } from '../geometry/triangle-mesh.js';
 import { decodeColor, encodeColorPng } from './color-image.js';
+import { fromOctahedral, toOctahedral } from './octahedral.js';
 
 /**
  * An order in which every prefix is an even subsample: points sorted along a space-filling (Morton) curve, then taken
@@ -24,7 +25,8 @@ export function progressiveOrder(positions: Float32Array): Uint32Array {
   const sorted = orderByCode(codes);
   let top = 1;
   while (top < n) top *= 2;
-  const out = new Uint32Array(n);
+  // The codes have done their work.
+  const out = codes;
   // Counts up in bit-reversed numbers: one is added at the highest bit, carries run down.
   for (let at = 0, reversed = 0; at < n;) {
     if (reversed < n) out[at++] = sorted[reversed];
@@ -47,29 +49,61 @@ function spread9(v: number): number {
   return (x | (x << 2)) & 0x9249249;
 }
 
-/** Numbers 0 … n − 1 sorted by their codes of 27 bits, equal ones as they come: a radix sort by nine bits at a time. O(n). */
+/** Codes are sorted by nine bits at a time. */
+const DIGIT = 9;
+const DIGITS = 1 << DIGIT;
+
+/**
+ * Numbers 0 … n − 1 sorted by their codes of 27 bits, equal ones as they come. Laid into buckets by the highest bits
+ * first, then a radix sort of each bucket, so that little more room than the result is taken. O(n).
+ */
 function orderByCode(codes: Uint32Array): Uint32Array {
-  const n = codes.length;
-  let order = new Uint32Array(n);
-  for (let i = 0; i < n; i++) order[i] = i;
-  let keys = codes;
-  for (let shift = 0; shift < 27; shift += 9) {
-    const start = new Uint32Array(513);
-    for (let i = 0; i < n; i++) start[((keys[i] >>> shift) & 511) + 1]++;
-    for (let d = 1; d < 513; d++) start[d] += start[d - 1];
-    // Keys travel with their numbers, so that both are read one after another.
-    const nextKeys = new Uint32Array(n);
-    const nextOrder = new Uint32Array(n);
-    for (let i = 0; i < n; i++) {
-      const key = keys[i];
-      const at = start[(key >>> shift) & 511]++;
-      nextKeys[at] = key;
-      nextOrder[at] = order[i];
-    }
-    keys = nextKeys;
-    order = nextOrder;
+  const order = new Uint32Array(codes.length);
+  const start = new Uint32Array(DIGITS + 1);
+  for (let i = 0; i < codes.length; i++) start[(codes[i] >>> (2 * DIGIT)) + 1]++;
+  let largest = 0;
+  for (let d = 0; d < DIGITS; d++) {
+    largest = Math.max(largest, start[d + 1]);
+    start[d + 1] += start[d];
   }
+  const next = start.slice();
+  for (let i = 0; i < codes.length; i++) order[next[codes[i] >>> (2 * DIGIT)]++] = i;
+  // Keys travel with their numbers, so that both are read one after another.
+  const room = [0, 1, 2, 3].map(() => new Uint32Array(largest)) as [Uint32Array, Uint32Array, Uint32Array, Uint32Array];
+  for (let d = 0; d < DIGITS; d++) sortBucket(order.subarray(start[d], start[d + 1]), codes, room);
   return order;
+}
+
+function sortBucket(
+  bucket: Uint32Array,
+  codes: Uint32Array,
+  [keys, numbers, nextKeys, nextNumbers]: [Uint32Array, Uint32Array, Uint32Array, Uint32Array],
+): void {
+  const n = bucket.length;
+  if (n < 2) return;
+  for (let i = 0; i < n; i++) keys[i] = codes[bucket[i]];
+  digitPass(keys, bucket, nextKeys, nextNumbers, n, 0);
+  digitPass(nextKeys, nextNumbers, keys, numbers, n, DIGIT);
+  for (let i = 0; i < n; i++) bucket[i] = numbers[i];
+}
+
+/** One pass of the radix sort: the first n numbers in the order of nine bits of their keys. */
+function digitPass(
+  keys: Uint32Array,
+  numbers: Uint32Array,
+  nextKeys: Uint32Array,
+  nextNumbers: Uint32Array,
+  n: number,
+  shift: number,
+): void {
+  const start = new Uint32Array(DIGITS + 1);
+  for (let i = 0; i < n; i++) start[((keys[i] >>> shift) & (DIGITS - 1)) + 1]++;
+  for (let d = 1; d < DIGITS; d++) start[d] += start[d - 1];
+  for (let i = 0; i < n; i++) {
+    const at = start[(keys[i] >>> shift) & (DIGITS - 1)]++;
+    nextKeys[at] = keys[i];
+    nextNumbers[at] = numbers[i];
+  }
 }
 
 /** Extra facts stored with a cloud. */
@@ -81,20 +115,27 @@ export interface CloudMeta {
 
 /** Encodes a cloud in progressive order, with its optional backdrop. */
 export function encodeCloud(cloud: PointCloud, backdrop?: Float32Array, meta: CloudMeta = {}): Uint8Array {
-  const { positions, colors, normals } = cloud;
+  return encodeBundle('cloud', { ...meta, bounds: boundsOf(cloud.positions) }, cloudTables(cloud, backdrop));
+}
+
+/** The same bytes one part after another, for clouds that should not be held twice. A part is valid until the next. */
+export function cloudParts(cloud: PointCloud, backdrop?: Float32Array, meta: CloudMeta = {}): Generator<Uint8Array> {
+  return bundleParts('cloud', { ...meta, bounds: boundsOf(cloud.positions) }, cloudTables(cloud, backdrop));
+}
+
+function cloudTables({ positions, colors, normals }: PointCloud, backdrop?: Float32Array): TableData[] {
+  const order = progressiveOrder(positions);
   const columns: TableData['columns'] = [{ name: 'position', data: positions, size: 3 }];
   if (colors) columns.push({ name: 'color', data: colors, size: 3 });
-  if (normals) columns.push({ name: 'normal', data: normals, size: 3 });
-  const tables: TableData[] = [
-    { name: 'points', rows: positions.length / 3, columns, order: progressiveOrder(positions) },
-  ];
+  if (normals) columns.push({ name: 'normal', data: toOctahedral(normals), size: 2 });
+  const tables: TableData[] = [{ name: 'points', rows: positions.length / 3, columns, order }];
   if (backdrop?.length)
     tables.push({
       name: 'backdrop',
       rows: backdrop.length / 3,
       columns: [{ name: 'position', data: backdrop, size: 3 }],
     });
-  return encodeBundle('cloud', { ...meta, bounds: boundsOf(cloud.positions) }, tables);
+  return tables;
 }
 
 /** Decodes a cloud; its `rows` count the points as they are stored. */
@@ -109,11 +150,16 @@ export function decodeCloud(bytes: Uint8Array): { cloud: PointCloud; backdrop?: 
       positions,
       rows,
       colors: t.color as Uint8Array | undefined,
-      normals: t.normal as Float32Array | undefined,
+      normals: t.normal && normalsOf(t.normal),
     },
     backdrop: tables.backdrop?.position as Float32Array | undefined,
     meta: header.meta as CloudMeta,
   };
+}
+
+/** Normals from the column that holds them: packed, or as older versions stored them. */
+export function normalsOf(column: Column): Float32Array {
+  return column instanceof Uint16Array ? fromOctahedral(column) : (column as Float32Array);
 }
 
 /** Encodes a mesh or a textured mesh; `coarse` are the triangles of a light version over the same vertices. */

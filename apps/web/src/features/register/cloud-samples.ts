@@ -1,5 +1,6 @@
 import { useEffect, useState } from 'react';
 import type { PieceView } from '@amber-knit/contracts';
+import { normalsOf } from '@amber-knit/core/stored';
 import { cloudSource, loadCut, streamArtifact, type CloudSource } from '../view/load-artifact';
 
 /** Evenly spread points of a scan: positions (3 for each, mm, the scan's frame), sRGB colours, normals if there are any. */
@@ -46,7 +47,7 @@ async function sampleFirstPage({ base, cut }: CloudSource, stop: AbortController
           return to;
         };
         const color = columns.color as Uint8Array | undefined;
-        const normal = columns.normal as Float32Array | undefined;
+        const normal = columns.normal && normalsOf(columns.normal);
         resolve({
           positions: pick(columns.position as Float32Array, new Float32Array(3 * count)),
           colors: color && pick(color, new Uint8Array(3 * count)),

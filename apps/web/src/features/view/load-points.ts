@@ -1,5 +1,6 @@
 import type { Column } from '@amber-knit/core/bundle';
 import type { Vec3 } from '@amber-knit/core/math';
+import { normalsOf } from '@amber-knit/core/stored';
 import { streamArtifact } from './load-artifact';
 
 /** All points of a stored cloud. */
@@ -18,6 +19,7 @@ export async function loadPoints(
   onProgress: (fraction: number) => void,
 ): Promise<StoredPoints> {
   let columns: Record<string, Column> = {};
+  let normals: Float32Array | undefined;
   let viewpoints: Vec3[] = [];
   await streamArtifact(
     id,
@@ -27,12 +29,13 @@ export async function loadPoints(
       const has = (name: string): boolean => there.some((c) => c.name === name);
       columns = { position: new Float32Array(3 * rows) };
       if (has('color')) columns.color = new Uint8Array(3 * rows);
-      if (has('normal')) columns.normal = new Float32Array(3 * rows);
+      normals = has('normal') ? new Float32Array(3 * rows) : undefined;
       viewpoints = (meta.viewpoints as Vec3[] | undefined) ?? [];
     },
     (table, first, rows, page) => {
       if (table !== 'points') return;
       for (const [name, part] of Object.entries(page)) columns[name]?.set(part as never, 3 * first);
+      normals?.set(normalsOf(page.normal), 3 * first);
       onProgress((first + rows) / (columns.position.length / 3));
     },
   );
@@ -40,6 +43,6 @@ export async function loadPoints(
     viewpoints,
     positions: columns.position as Float32Array,
     colors: columns.color as Uint8Array | undefined,
-    normals: columns.normal as Float32Array | undefined,
+    normals,
   };
 }
