@@ -1,25 +1,49 @@
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { Provider } from 'react-redux';
-import { createBrowserRouter, RouterProvider } from 'react-router';
-import { listenToServer } from './api/api';
+import { createBrowserRouter, RouterProvider, type Params } from 'react-router';
+import { api, listenToServer } from './api/api';
 import { store } from './app/store';
 import './app/theme.css';
-import { KnitChartPage } from './features/knit-chart/knit-chart-page';
-import { LedgerPage } from './features/ledger/ledger-page';
-import { ShelfPage } from './features/shelf/shelf-page';
+import { fetchShown } from './features/bench/fetch-shown';
 import { applyTheme } from './shared/theme';
 import { warmGraphics } from './features/view/graphics';
 
 // The bench brings the 3D view along, half of the code: fetched in an idle moment or when it is opened.
 const loadBench = () => import('./features/bench/bench-page');
 
+/** Asks for the piece and what its view shows first while the bench's code arrives and is set up. */
+async function askAhead({ pieceId = '', stage }: Params): Promise<void> {
+  const query = store.dispatch(api.endpoints.piece.initiate(pieceId));
+  try {
+    const { data } = await query;
+    if (data) fetchShown(data, stage, store.getState().view);
+  } finally {
+    query.unsubscribe();
+  }
+}
+
 const router = createBrowserRouter([
-  { path: '/', element: <ShelfPage /> },
-  { path: '/pieces/:pieceId', element: <KnitChartPage /> },
-  { path: '/pieces/:pieceId/bench/:stage', lazy: async () => ({ Component: (await loadBench()).BenchPage }) },
-  { path: '/pieces/:pieceId/ledger', element: <LedgerPage /> },
-  { path: '*', element: <ShelfPage /> },
+  { path: '/', lazy: async () => ({ Component: (await import('./features/shelf/shelf-page')).ShelfPage }) },
+  {
+    path: '/pieces/:pieceId',
+    lazy: async () => ({ Component: (await import('./features/knit-chart/knit-chart-page')).KnitChartPage }),
+  },
+  {
+    path: '/pieces/:pieceId/bench/:stage',
+    lazy: async () => ({ Component: (await loadBench()).BenchPage }),
+    loader: ({ params }) => {
+      void askAhead(params);
+      return null;
+    },
+    // From stage to stage what is shown is there already.
+    shouldRevalidate: () => false,
+  },
+  {
+    path: '/pieces/:pieceId/ledger',
+    lazy: async () => ({ Component: (await import('./features/ledger/ledger-page')).LedgerPage }),
+  },
+  { path: '*', lazy: async () => ({ Component: (await import('./features/shelf/shelf-page')).ShelfPage }) },
 ]);
 
 applyTheme();

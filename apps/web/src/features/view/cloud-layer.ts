@@ -9,9 +9,12 @@ interface LoadedCloud {
   group: THREE.Group;
   bounds: THREE.Box3;
   source: CloudSource;
-  /** Points that arrived, and part of them that are held at most. */
+  /** Stored points, those of them that arrived, and the part that is held at most. */
+  stored: number;
   points: number;
   part: number;
+  /** Size of a point with which a closed surface looks closed if all of them are drawn, mm. */
+  size: number;
   abort: AbortController;
   color: string;
   faint: boolean;
@@ -30,6 +33,10 @@ interface LoadedCloud {
 const PICKED_PAGES = 90;
 /** Points of a page. */
 const PAGE_POINTS = 16_384;
+/** Where only some points are drawn they are larger, but no more than so many times. */
+const MOST_ENLARGED = 20;
+/** And overlap a little: an even sample is less even than the points of a scanner. */
+const OVERLAPPING = 2.4;
 
 /** The scans as points, streamed page by page; cut points are not drawn, selected ones marked. */
 export class CloudLayer {
@@ -147,12 +154,14 @@ export class CloudLayer {
       budget,
     );
     let points = 0;
-    shown.forEach(({ group }, k) =>
-      group.children.forEach((page, i) => {
+    shown.forEach((cloud, k) => {
+      const before = points;
+      cloud.group.children.forEach((page, i) => {
         page.visible = i < pages[k];
         if (page.visible) points += (page as THREE.Points).geometry.getAttribute('position').count;
-      }),
-    );
+      });
+      enlarge(cloud, points - before);
+    });
     return points;
   }
 
@@ -219,8 +228,10 @@ export class CloudLayer {
       group: new THREE.Group(),
       bounds: new THREE.Box3(),
       source: item.source,
+      stored: 0,
       points: 0,
       part,
+      size: 1,
       left: 1,
       abort: new AbortController(),
       color: item.color,
@@ -246,10 +257,9 @@ export class CloudLayer {
       (header) => {
         const b = header.meta.bounds as { min: number[]; max: number[] };
         loaded.bounds.set(new THREE.Vector3(...b.min), new THREE.Vector3(...b.max));
-        const rows = header.tables[0].rows || 1;
-        most = loaded.part * rows;
-        // Large enough that a closed surface looks closed.
-        material.size = (1.7 * loaded.bounds.getSize(new THREE.Vector3()).length()) / Math.sqrt(rows);
+        loaded.stored = header.tables[0].rows || 1;
+        most = loaded.part * loaded.stored;
+        loaded.size = (1.7 * loaded.bounds.getSize(new THREE.Vector3()).length()) / Math.sqrt(loaded.stored);
       },
       (table, first, rows, columns) => {
         if (table !== 'points') return;
@@ -294,6 +304,14 @@ export class CloudLayer {
     const marks = geometry.getAttribute('mark') as THREE.BufferAttribute;
     writeMarks(marks, geometry.userData.firstRow as number, kept, selected, leaving);
   }
+}
+
+/** Makes up for points that are not drawn. */
+function enlarge({ group, stored, size }: LoadedCloud, drawn: number): void {
+  const page = group.children[0] as THREE.Points | undefined;
+  if (!page || drawn === 0) return;
+  const apart = Math.sqrt(stored / drawn);
+  (page.material as THREE.PointsMaterial).size = size * Math.min(MOST_ENLARGED, apart * Math.min(OVERLAPPING, apart));
 }
 
 /** Gives a page its part of the levels, one for each stored point. */

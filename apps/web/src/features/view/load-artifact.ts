@@ -5,6 +5,30 @@ import { decodeCut } from '@amber-knit/core/stored';
 
 type Columns = Record<string, Float32Array | Uint8Array | Uint16Array | Uint32Array>;
 
+/** What is asked for before anything can show it, so that it is under way while the view is made. */
+const early = new Map<string, Promise<Response>>();
+/** What nobody asked for until then is let go. */
+const EARLY_MS = 10_000;
+
+/** Begins to fetch a stored bundle that is about to be shown: the next `streamArtifact` of it takes over. */
+export function fetchEarly(id: string): void {
+  if (early.has(id)) return;
+  const stop = new AbortController();
+  const response = fetch(dataOf(id), { signal: stop.signal });
+  // Whoever takes over hears of it.
+  response.catch(() => undefined);
+  early.set(id, response);
+  setTimeout(() => early.delete(id) && stop.abort(), EARLY_MS);
+}
+
+const dataOf = (id: string): string => `/api/artifacts/${id}/data`;
+
+function takeEarly(id: string): Promise<Response> | undefined {
+  const response = early.get(id);
+  early.delete(id);
+  return response;
+}
+
 /** Streams a stored bundle, handing on each page as it arrives. @throws Error with the server's words */
 export async function streamArtifact(
   id: string,
@@ -12,11 +36,14 @@ export async function streamArtifact(
   onHeader: (header: BundleHeader) => void,
   onPage: (table: string, firstRow: number, rows: number, columns: Columns) => void,
 ): Promise<void> {
-  const response = await fetch(`/api/artifacts/${id}/data`, { signal });
+  const response = await (takeEarly(id) ?? fetch(dataOf(id), { signal }));
   if (!response.ok || !response.body) throw new Error(`The data could not be fetched (${response.status}).`);
   const reader = new BundleReader(onPage, onHeader);
   const stream = response.body.getReader();
   for (;;) {
+    // What was begun early knows nothing of this signal.
+    if (signal.aborted) void stream.cancel().catch(() => undefined);
+    signal.throwIfAborted();
     const { done, value } = await stream.read();
     if (done) break;
     reader.push(value);
@@ -51,7 +78,7 @@ export function loadCut(id: string): Promise<BitSet> {
 }
 
 async function fetchCut(id: string): Promise<BitSet> {
-  const response = await fetch(`/api/artifacts/${id}/data`);
+  const response = await fetch(dataOf(id));
   if (!response.ok) throw new Error(`The data could not be fetched (${response.status}).`);
   return decodeCut(new Uint8Array(await response.arrayBuffer())).kept;
 }

@@ -4,7 +4,10 @@ test('slow pictures lower the budget at once, quick ones raise it bit by bit', (
   const budget = new PointBudget(true);
   const first = budget.points(false);
   expect(budget.points(true)).toBeLessThan(first);
+  // The first picture is to be there soon.
+  expect(budget.points(true)).toBe(16_000);
   budget.took(1_000_000, 2500, false);
+  expect(budget.points(true)).toBeGreaterThanOrEqual(120_000);
   const slow = budget.points(false);
   expect(slow).toBeLessThan(first);
   for (let k = 0; k < 40; k++) budget.took(1_000_000, 10, false);
@@ -38,7 +41,7 @@ test('after a bad time it finds its way back', () => {
 test('however many small pictures went well, it does not grow reckless', () => {
   const budget = new PointBudget(true);
   const first = budget.points(false);
-  for (let k = 0; k < 5000; k++) budget.took(0, 4, k % 2 === 0);
+  for (let k = 0; k < 5000; k++) budget.took(10, 4, k % 2 === 0);
   expect(budget.points(false)).toBeLessThanOrEqual(first);
   expect(budget.points(true)).toBeGreaterThanOrEqual(120_000);
 });

@@ -5,6 +5,8 @@ const RESTING_MS = 600;
 const LEAST = 120_000;
 /** Points drawn in a millisecond, as long as nothing has been measured: with and without a graphics card. */
 const FIRST_RATE = { card: 60_000, software: 4000 };
+/** The first picture without a graphics card: shaders are made and points are brought over with it. */
+const FIRST_PICTURE = 16_000;
 
 /** So much more is tried after a picture that went well. */
 const BOLDER = 1.3;
@@ -16,14 +18,17 @@ const BOLDER = 1.3;
 export class PointBudget {
   private rate: number;
   private readonly first: number;
+  /** No picture with points has been drawn yet. */
+  private begins = true;
   private readonly besides = { moving: 0, resting: 0 };
 
-  constructor(software: boolean) {
+  constructor(private readonly software: boolean) {
     this.rate = this.first = software ? FIRST_RATE.software : FIRST_RATE.card;
   }
 
   /** Points for the next picture. */
   points(moving: boolean): number {
+    if (this.begins && moving && this.software) return FIRST_PICTURE;
     const time = moving ? MOVING_MS - this.besides.moving : RESTING_MS - this.besides.resting;
     return Math.max(LEAST, Math.round(this.rate * time));
   }
@@ -31,6 +36,7 @@ export class PointBudget {
   /** A picture of so many points took so long. */
   took(points: number, ms: number, moving: boolean): void {
     if (!(ms > 0)) return;
+    if (points > 0) this.begins = false;
     const kind = moving ? 'moving' : 'resting';
     const [besides, limit] = [this.besides[kind], moving ? MOVING_MS : RESTING_MS];
     if (points <= LEAST) {

@@ -67,7 +67,14 @@ export interface LayerEvents {
   failed(message: string): void;
 }
 
+/** The linear byte of each sRGB byte (IEC 61966-2-1). */
+const LINEAR = Uint8Array.from({ length: 256 }, (_, v) =>
+  Math.round(255 * (v <= 10 ? v / 3294.6 : ((v / 255 + 0.055) / 1.055) ** 2.4)),
+);
+
 /** sRGB bytes as linear bytes, which is what vertex colours mean to the renderer. */
 export function srgbToLinear(bytes: Uint8Array): Uint8Array {
-  return bytes.map((v) => Math.round(255 * (v <= 10 ? v / 3294.6 : ((v / 255 + 0.055) / 1.055) ** 2.4)));
+  const out = new Uint8Array(bytes.length);
+  for (let i = 0; i < bytes.length; i++) out[i] = LINEAR[bytes[i]];
+  return out;
 }
