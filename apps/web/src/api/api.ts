@@ -135,12 +135,8 @@ export const api = createApi({
 /** Listens to server events for as long as the page is open. `dispatch` is the store's. */
 export function listenToServer(dispatch: (action: unknown) => unknown): () => void {
   const source = new EventSource('/api/events');
-  let opened = false;
-  source.onopen = () => {
-    // After a lost connection everything may have changed.
-    if (opened) dispatch(api.util.invalidateTags(['Pieces', 'Piece', 'Steps']));
-    opened = true;
-  };
+  // What was asked for before the connection stood, for the first time or again, may have changed unheard since.
+  source.onopen = () => dispatch(api.util.invalidateTags(['Pieces', 'Piece', 'Steps']));
   source.onmessage = (message) => {
     const event = JSON.parse(message.data as string) as ServerEvent;
     if (event.type === 'piece') dispatch(api.util.invalidateTags(['Pieces', { type: 'Piece', id: event.pieceId }]));
