@@ -152,8 +152,9 @@ export class BundleReader {
 
   /** @throws GeometryError `corrupt-file` if these are not the bytes of a bundle */
   push(bytes: Uint8Array): void {
-    // What arrives whole is read where it lies.
-    const all = this.held === 0 ? bytes : this.joined(bytes);
+    // What arrives whole is read where it lies. Slices of a Buffer of Node.js would be no copies.
+    const plain = new Uint8Array(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+    const all = this.held === 0 ? plain : this.joined(plain);
     const read = this.read(all);
     this.keep(all.subarray(read));
   }
