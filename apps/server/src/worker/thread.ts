@@ -1,5 +1,7 @@
 import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
+import { setFlagsFromString } from 'node:v8';
+import { runInNewContext } from 'node:vm';
 import { parentPort, workerData } from 'node:worker_threads';
 import { allBytes } from '@amber-knit/core/io';
 import { createRunContext, GeometryError } from '@amber-knit/core/runtime';
@@ -80,6 +82,9 @@ function uploadedFile(name: string, path: string): WorkData['file'] {
   };
 }
 
+setFlagsFromString('--expose-gc');
+const collectGarbage = runInNewContext('gc') as () => void;
+
 /** Runs one operation from stored bytes to stored bytes. */
 async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise<ThreadResult> {
   const operation = findOperation(job.operationId);
@@ -102,6 +107,8 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
   });
   const { outputs, figures } = await runOperation(operation, data, job.params, ctx).finally(() => pool.close());
   ctx.checkpoint(1, 'Storing');
+  // What the operation used up goes before its results are packed: large arrays wait long for it otherwise.
+  collectGarbage();
   // An operation that takes scans and gives scans says by its result which of them are left.
   const left = operation.needs.includes('scans') ? outputs.scans : undefined;
   const dropped = left ? scans.map((s) => s.name).filter((name) => !left.some((s) => s.name === name)) : [];
