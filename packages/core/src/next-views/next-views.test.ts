@@ -2,7 +2,7 @@ import type { Placement, Scan } from '../geometry/scan.js';
 import { identity, type Vec3 } from '../math/mat4.js';
 import { createRunContext } from '../runtime/run-context.js';
 import { findNextViews } from './next-views.js';
-import { presumeSurface } from './presumed-surface.js';
+import { presumeSurface, solidityOf } from './presumed-surface.js';
 import { buildSightGrid, cellAt, EMPTY, firstSolid, SURFACE, UNSEEN } from './sight-grid.js';
 import { spreadDirections } from './spread-directions.js';
 
@@ -83,9 +83,16 @@ test('between what is behind a surface and what is empty the surface is presumed
     if (x <= 2) state[at] = SURFACE;
     if (x >= 13) state[at] = EMPTY;
   }
-  presumeSurface({ cell: 1, origin: [0, 0, 0], size, state, behind, points: new Uint32Array(0), usualPoints: 0 });
-  const middle = (30 * size[1] + 30) * size[0];
-  expect(Array.from(state.subarray(middle, middle + 14))).toEqual([2, 2, 2, 0, 0, 0, 0, 0, 3, 3, 3, 3, 3, 1]);
+  const grid = { cell: 1, origin: [0, 0, 0] as Vec3, size, state, behind, points: new Uint32Array(0), usualPoints: 0 };
+  const solid = solidityOf(grid);
+  const across = (level: number): number[] => {
+    const middle = (30 * size[1] + 30) * size[0];
+    return Array.from(presumeSurface(grid, solid, level).state.subarray(middle, middle + 14));
+  };
+  expect(across(0.5)).toEqual([2, 2, 2, 0, 0, 0, 0, 0, 3, 3, 3, 3, 3, 1]);
+  // Other guesses lie nearer to what is empty, and to what was measured.
+  expect(across(0.25)).toEqual([2, 2, 2, 0, 0, 0, 0, 0, 0, 0, 0, 3, 3, 1]);
+  expect(across(0.75)).toEqual([2, 2, 2, 0, 0, 3, 3, 3, 3, 3, 3, 3, 3, 1]);
 });
 
 test('a ball seen from all sides but below is to be looked at from below, laid down anew', () => {

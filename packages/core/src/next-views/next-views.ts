@@ -4,7 +4,7 @@ import { dot3, normalize3, transformPoint, type Vec3 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { outlineOf } from './outline.js';
 import { spreadDirections } from './spread-directions.js';
-import { presumeSurface } from './presumed-surface.js';
+import { presumeSurface, solidityOf } from './presumed-surface.js';
 import { borderCells, LEAST_PATCH, type BorderCells } from './border-cells.js';
 import { buildSightGrid, firstSolid, type SightGrid } from './sight-grid.js';
 
@@ -57,6 +57,9 @@ export interface NextViews {
 
 /** Directions that are tried, evenly over the ball. */
 const DIRECTIONS = 180;
+/** Guesses where the surface runs on: cells more likely solid than this are. What is good by all of them is advised. */
+const LEVELS = [0.25, 0.5, 0.75];
+const MIDDLE = 1;
 const MOST_VIEWS = 5;
 /** Views that add less than this share of all unseen are not worth a scan. */
 const LEAST_SHARE = 0.04;
@@ -66,9 +69,10 @@ const THIN_VALUE = 0.5;
 const SAME_SIDE = 0.1;
 
 /**
- * From where to scan next: unseen cells, as far as they may be solid (`presumeSurface`), and thinly measured ones that
- * border on open ones are what a scanner could still see. For directions all round it is counted how many of them it
- * would meet first, facing it enough; the best is taken, what it sees is struck off, and so on.
+ * From where to scan next: unseen cells, as far as they may be solid (`presumeSurface`, by several guesses), and thinly
+ * measured ones that border on open ones are what a scanner could still see. For directions all round it is counted how
+ * many of them it would meet first, facing it enough; the best on the mean of the guesses is taken, what it sees is
+ * struck off, and so on.
  *
  * Sources: C. Connolly (1985), The determination of next best views; J. Banta et al. (2000), A next-best-view system for
  * autonomous 3-D object reconstruction; greedy cover after V. Chvátal (1979). O(cells · views + directions · unseen · way).
@@ -81,52 +85,67 @@ export function findNextViews(
   const { distance, maxIncidence, near, far, fieldOfView } = { ...SCANNER_REACH_DEFAULTS, ...reach };
   const grid = buildSightGrid(placed);
   if (!grid) return { views: [], unseen: 0, thin: 0 };
-  presumeSurface(grid);
-  const cells = borderCells(grid);
+  const solid = solidityOf(grid);
+  const guesses = LEVELS.map((level): Guess => {
+    const presumed = presumeSurface(grid, solid, level);
+    return { grid: presumed, cells: borderCells(presumed) };
+  });
   const target = middleOf(grid);
   const cosineOf = (degrees: number): number => Math.cos((degrees * Math.PI) / 180);
   const limits = { near, far, leastFacing: cosineOf(maxIncidence), leastAxial: cosineOf(fieldOfView / 2) };
   const candidates = spreadDirections(DIRECTIONS).map((d, k) => {
     ctx.checkpoint(k / DIRECTIONS, 'Looking round the piece');
     const eye: Vec3 = [target[0] + distance * d[0], target[1] + distance * d[1], target[2] + distance * d[2]];
-    return { eye, direction: d, sees: seenFrom(grid, cells, eye, target, limits) };
+    return { eye, direction: d, sees: guesses.map((g) => seenFrom(g, eye, target, limits)) };
   });
-  const reachable = new Set(candidates.flatMap((c) => c.sees));
-  const valueOf = (seen: Iterable<number>): number => {
-    let sum = 0;
-    for (const c of seen) sum += cells.thin[c] ? THIN_VALUE : 1;
-    return sum;
-  };
+  const reachable = guesses.map((_, g) => new Set(candidates.flatMap((c) => c.sees[g])));
+  // What counts is the mean over the guesses; what is shown and measured is the middle one.
+  const valueOf = (seen: readonly Iterable<number>[]): number =>
+    seen.reduce((sum, cells, g) => sum + valueIn(guesses[g].cells, cells), 0) / guesses.length;
+  const middle = guesses[MIDDLE];
   const area = grid.cell ** 2;
   const areaOf = (seen: Iterable<number>, thin: boolean): number =>
-    area * [...seen].filter((c) => cells.thin[c] === thin).length;
+    area * [...seen].filter((c) => middle.cells.thin[c] === thin).length;
   const worth = valueOf(reachable);
-  const left = new Set(reachable);
+  const left = reachable.map((cells) => new Set(cells));
   const views: NextView[] = [];
   while (views.length < MOST_VIEWS) {
-    let best = { sees: [] as number[], value: 0, candidate: candidates[0] };
+    let best = { sees: guesses.map((): number[] => []), value: 0, candidate: candidates[0] };
     for (const candidate of candidates) {
-      const sees = candidate.sees.filter((c) => left.has(c));
+      const sees = candidate.sees.map((cells, g) => cells.filter((c) => left[g].has(c)));
       const value = valueOf(sees);
       if (value > best.value) best = { sees, value, candidate };
     }
     if (best.value < Math.max(LEAST_PATCH, LEAST_SHARE * worth)) break;
-    for (const c of best.sees) left.delete(c);
+    best.sees.forEach((cells, g) => cells.forEach((c) => left[g].delete(c)));
+    const shown = best.sees[MIDDLE];
     views.push({
       eye: best.candidate.eye,
       target,
-      gain: areaOf(best.sees, false),
-      thinGain: areaOf(best.sees, true),
+      gain: areaOf(shown, false),
+      thinGain: areaOf(shown, true),
       share: best.value / worth,
       setup: setupFor(placed, target, best.candidate.direction),
-      sees: Float32Array.from(best.sees.flatMap((c) => cells.middles[c])),
+      sees: Float32Array.from(shown.flatMap((c) => middle.cells.middles[c])),
       outline: outlineOf(
-        grid,
-        best.sees.map((c) => cells.index[c]),
+        middle.grid,
+        shown.map((c) => middle.cells.index[c]),
       ),
     });
   }
-  return { views, unseen: areaOf(reachable, false), thin: areaOf(reachable, true) };
+  return { views, unseen: areaOf(reachable[MIDDLE], false), thin: areaOf(reachable[MIDDLE], true) };
+}
+
+/** Where the surface may run on in unseen space, and what of it a scanner could still show. */
+interface Guess {
+  grid: SightGrid;
+  cells: BorderCells;
+}
+
+function valueIn({ thin }: BorderCells, seen: Iterable<number>): number {
+  let sum = 0;
+  for (const c of seen) sum += thin[c] ? THIN_VALUE : 1;
+  return sum;
 }
 
 /** What a sensor can measure: distances, mm, and cosines of incidence and of the angle to where it looks. */
@@ -138,7 +157,7 @@ interface SightLimits {
 }
 
 /** Those of the cells that a sensor at `eye` looking at `target` would meet first, square enough and within reach. */
-function seenFrom(grid: SightGrid, cells: BorderCells, eye: Vec3, target: Vec3, limits: SightLimits): number[] {
+function seenFrom({ grid, cells }: Guess, eye: Vec3, target: Vec3, limits: SightLimits): number[] {
   const out: number[] = [];
   const backwards = normalize3([eye[0] - target[0], eye[1] - target[1], eye[2] - target[2]]);
   for (let c = 0; c < cells.index.length; c++) {

@@ -3,18 +3,16 @@ import { PRESUMED_EMPTY, SURFACE, UNSEEN, type SightGrid } from './sight-grid.js
 const SWEEPS = 60;
 /** Over-relaxation. */
 const OMEGA = 1.7;
-/** Cells less likely solid than this are presumed empty. */
-const LEVEL = 0.5;
 
 /**
- * Presumes where in unseen space the surface runs on: most of it is as empty as what was looked through, and only what
- * lies behind measured surface is surely solid. Between the two a harmonic function is laid, 1 just behind the surface and
- * 0 where it is empty; cells below its middle become presumed empty.
+ * How likely each cell is solid: most of unseen space is as empty as what was looked through, and only what lies behind
+ * measured surface is surely solid. Between the two a harmonic function is laid, 1 just behind the surface and 0 where it is
+ * empty.
  *
  * Source: J. Davis, S. Marschner, M. Garr, M. Levoy (2002), Filling holes in complex surfaces using volumetric diffusion
  * (there of a signed distance); successive over-relaxation after D. Young (1954). O(cells · sweeps).
  */
-export function presumeSurface({ size, state, behind }: SightGrid): void {
+export function solidityOf({ size, state, behind }: SightGrid): Float32Array {
   const [nx, ny, nz] = size;
   const nxy = nx * ny;
   const solid = new Float32Array(state.length);
@@ -38,5 +36,11 @@ export function presumeSurface({ size, state, behind }: SightGrid): void {
       solid[at] += OMEGA * (sum / 6 - solid[at]);
     }
   }
-  for (const at of free) if (solid[at] < LEVEL) state[at] = PRESUMED_EMPTY;
+  return solid;
+}
+
+/** One guess where in unseen space the surface runs on: cells that are less likely solid than `level` are presumed empty. */
+export function presumeSurface(grid: SightGrid, solid: Float32Array, level: number): SightGrid {
+  const state = grid.state.map((s, at) => (s === UNSEEN && solid[at] < level ? PRESUMED_EMPTY : s));
+  return { ...grid, state };
 }
