@@ -69,18 +69,23 @@ const cosineTo = (n: Float32Array, i: number, normal: ArrayLike<number>): number
 /**
  * Gives all points on a face its normal, in place: the noise of their own would hold scans where only their edges can, and
  * fits would creep.
+ * @returns 1 for each point on a face
  */
-export function snapNormals(cloud: PointCloud, faces: readonly PlanarFace[], reach: number): void {
+export function snapNormals(cloud: PointCloud, faces: readonly PlanarFace[], reach: number): Uint8Array {
   const p = cloud.positions;
   const n = cloud.normals!;
+  const onFace = new Uint8Array(p.length / 3);
   for (let i = 0; i < p.length; i += 3) {
     const face = faces.find(
       ({ normal, offset }) =>
         cosineTo(n, i, normal) > TURNED_ALIKE &&
         Math.abs(p[i] * normal[0] + p[i + 1] * normal[1] + p[i + 2] * normal[2] - offset) < reach,
     );
-    if (face) n.set(face.normal, i);
+    if (!face) continue;
+    n.set(face.normal, i);
+    onFace[i / 3] = 1;
   }
+  return onFace;
 }
 
 function refit(

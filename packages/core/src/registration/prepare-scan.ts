@@ -1,15 +1,16 @@
-import { pointCount, boundsOf, diagonalOf } from '../geometry/point-cloud.js';
+import { pointCount, boundsOf, diagonalOf, type PointCloud } from '../geometry/point-cloud.js';
 import { sensorPositions, type Scan } from '../geometry/scan.js';
 import { estimateNormals } from '../pointcloud/normals.js';
 import { computeFpfh, FPFH_SIZE } from '../pointcloud/fpfh.js';
 import { estimateSpacing } from '../pointcloud/spacing.js';
+import { removeStrayPoints, type RemoveStrayPointsOptions } from '../pointcloud/stray-points.js';
 import { thinByVoxel } from '../pointcloud/thin.js';
-import { createRandom } from '../math/random.js';
+import { createRandom, type Random } from '../math/random.js';
 import { createRunContext, type RunContext } from '../runtime/run-context.js';
 import { PointGrid } from '../spatial/point-grid.js';
 import type { PreparedScan, RegistrationScale } from './prepared-scan.js';
 import { normalSpaceOrder } from './normal-space-order.js';
-import { findPlanarFaces, snapNormals } from './planar-faces.js';
+import { findPlanarFaces, snapNormals, type PlanarFace } from './planar-faces.js';
 import { buildRangeViews } from './range-view.js';
 import { findSelfMotions } from './self-motions.js';
 import { surfaceTrust } from './surface-trust.js';
@@ -18,6 +19,17 @@ import { surfacePaint } from './surface-paint.js';
 /** Radius of the surroundings that features describe, in cells of the coarse cloud; and where scans overlap little. */
 const RADIUS = 5.5;
 const CLOSE_RADIUS = 4;
+/**
+ * Where flat faces make up most of a scan, little holds its slides along them: that is chosen more strictly than what is kept
+ * of a scan. Sparse rims, small loose pieces and what was seen nearly along the surface show where it goes on, but there
+ * pixels hold parts of two surfaces.
+ */
+const MOSTLY_FLAT = 0.5;
+const HOLDING: RemoveStrayPointsOptions = {
+  densityRatio: 0.25,
+  pieceRatio: 0.02,
+  maxIncidenceRad: (82 * Math.PI) / 180,
+};
 
 /** Cell sizes from the median extent and spacing of the scans. */
 export function suggestScale(scans: Scan[]): RegistrationScale {
@@ -35,25 +47,25 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
   const spacing = estimateSpacing(cloud);
   const estimated = estimateNormals(cloud, viewpoints, { radius: Math.max(3 * spacing, 0.8 * scale.fine) }, ctx);
   cloud = { ...cloud, normals: estimated.normals };
-  const fine = thinByVoxel(cloud, scale.fine).cloud;
+  const reach = Math.max(0.3 * scale.fine, 3 * estimated.noise);
+  let thinned = thinWithFaces(cloud, scale.fine, reach, createRandom(seed));
+  const mostlyFlat = shareOf(thinned.faces) > MOSTLY_FLAT;
+  if (mostlyFlat) {
+    cloud = removeStrayPoints(cloud, viewpoints, HOLDING, ctx.part(1, 1)).cloud;
+    thinned = thinWithFaces(cloud, scale.fine, reach, createRandom(seed));
+  }
+  const { fine, shuffle, faces } = thinned;
   const coarse = thinByVoxel(cloud, scale.coarse).cloud;
   // Features want normals of the coarse shape, not of the noise.
   coarse.normals = estimateNormals(coarse, viewpoints, { radius: 2.2 * scale.coarse }, ctx.part(1, 1)).normals;
-  const random = createRandom(seed);
-  const shuffle = Uint32Array.from({ length: pointCount(fine) }, (_, i) => i);
-  for (let i = shuffle.length - 1; i > 0; i--) {
-    const j = Math.floor(random() * (i + 1));
-    [shuffle[i], shuffle[j]] = [shuffle[j], shuffle[i]];
-  }
   const keypoints = spreadPoints(coarse.positions, 1.7 * scale.coarse);
   const all = computeFpfh(coarse, RADIUS * scale.coarse);
   const features = new Float32Array(FPFH_SIZE * keypoints.length);
   keypoints.forEach((v, i) => features.set(all.subarray(FPFH_SIZE * v, FPFH_SIZE * (v + 1)), FPFH_SIZE * i));
-  const reach = Math.max(0.3 * scale.fine, 3 * estimated.noise);
-  const faces = findPlanarFaces(fine, shuffle, reach, random);
-  snapNormals(fine, faces, reach);
+  const onFace = snapNormals(fine, faces, reach);
   const fineGrid = new PointGrid(fine.positions, 1.5 * scale.fine);
-  const trust = surfaceTrust(fine, fineGrid, scale.fine);
+  // Of a scan of flat faces it is the small ones beside its edges that hold the slides.
+  const trust = surfaceTrust(fine, fineGrid, scale.fine, mostlyFlat ? undefined : onFace);
   const prepared: PreparedScan = {
     name: scan.name,
     coarse,
@@ -74,6 +86,24 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
   prepared.selfMotions = findSelfMotions(prepared, scale.coarse, { cell: scale.fine, noise: estimated.noise });
   return prepared;
 }
+
+/** A cloud thinned to one point a cell, its points in random order, and its flat faces. */
+function thinWithFaces(
+  cloud: PointCloud,
+  cell: number,
+  reach: number,
+  random: Random,
+): { fine: PointCloud; shuffle: Uint32Array; faces: PlanarFace[] } {
+  const fine = thinByVoxel(cloud, cell).cloud;
+  const shuffle = Uint32Array.from({ length: pointCount(fine) }, (_, i) => i);
+  for (let i = shuffle.length - 1; i > 0; i--) {
+    const j = Math.floor(random() * (i + 1));
+    [shuffle[i], shuffle[j]] = [shuffle[j], shuffle[i]];
+  }
+  return { fine, shuffle, faces: findPlanarFaces(fine, shuffle, reach, random) };
+}
+
+const shareOf = (faces: readonly PlanarFace[]): number => faces.reduce((sum, f) => sum + f.share, 0);
 
 /**
  * The scan described again, at every coarse point and by its nearer surroundings: where little overlaps, wider ones reach
