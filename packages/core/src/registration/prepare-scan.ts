@@ -5,6 +5,7 @@ import { computeFpfh, FPFH_SIZE } from '../pointcloud/fpfh.js';
 import { estimateSpacing } from '../pointcloud/spacing.js';
 import { removeStrayPoints, type RemoveStrayPointsOptions } from '../pointcloud/stray-points.js';
 import { thinByVoxel } from '../pointcloud/thin.js';
+import { dot3 } from '../math/mat4.js';
 import { createRandom, type Random } from '../math/random.js';
 import { createRunContext, type RunContext } from '../runtime/run-context.js';
 import { PointGrid } from '../spatial/point-grid.js';
@@ -19,12 +20,15 @@ import { surfacePaint } from './surface-paint.js';
 /** Radius of the surroundings that features describe, in cells of the coarse cloud; and where scans overlap little. */
 const RADIUS = 5.5;
 const CLOSE_RADIUS = 4;
-/**
- * Where flat faces make up most of a scan, little holds its slides along them: that is chosen more strictly than what is kept
- * of a scan. Sparse rims, small loose pieces and what was seen nearly along the surface show where it goes on, but there
- * pixels hold parts of two surfaces.
- */
+/** Faces make up most of a scan from this share on; one of them counts from this share on; and stands across another below this cosine. */
 const MOSTLY_FLAT = 0.5;
+const WORTH_A_FACE = 0.03;
+const ACROSS = 0.9;
+/**
+ * What counts of a scan that its faces hold: less than what is kept of it. Sparse rims, small loose pieces and what was seen
+ * nearly along the surface show where it goes on, but there pixels hold parts of two surfaces, and draw faces along each
+ * other.
+ */
 const HOLDING: RemoveStrayPointsOptions = {
   densityRatio: 0.25,
   pieceRatio: 0.02,
@@ -49,8 +53,8 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
   cloud = { ...cloud, normals: estimated.normals };
   const reach = Math.max(0.3 * scale.fine, 3 * estimated.noise);
   let thinned = thinWithFaces(cloud, scale.fine, reach, createRandom(seed));
-  const mostlyFlat = shareOf(thinned.faces) > MOSTLY_FLAT;
-  if (mostlyFlat) {
+  const heldByFaces = areHolding(thinned.faces);
+  if (heldByFaces) {
     cloud = removeStrayPoints(cloud, viewpoints, HOLDING, ctx.part(1, 1)).cloud;
     thinned = thinWithFaces(cloud, scale.fine, reach, createRandom(seed));
   }
@@ -64,8 +68,8 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
   keypoints.forEach((v, i) => features.set(all.subarray(FPFH_SIZE * v, FPFH_SIZE * (v + 1)), FPFH_SIZE * i));
   const onFace = snapNormals(fine, faces, reach);
   const fineGrid = new PointGrid(fine.positions, 1.5 * scale.fine);
-  // Of a scan of flat faces it is the small ones beside its edges that hold the slides.
-  const trust = surfaceTrust(fine, fineGrid, scale.fine, mostlyFlat ? undefined : onFace);
+  // Of a scan held by its faces it is the small ones beside its edges that hold the slides.
+  const trust = surfaceTrust(fine, fineGrid, scale.fine, heldByFaces ? undefined : onFace);
   const prepared: PreparedScan = {
     name: scan.name,
     coarse,
@@ -103,7 +107,12 @@ function thinWithFaces(
   return { fine, shuffle, faces: findPlanarFaces(fine, shuffle, reach, random) };
 }
 
-const shareOf = (faces: readonly PlanarFace[]): number => faces.reduce((sum, f) => sum + f.share, 0);
+/** Whether flat faces make up most of a scan, and stand across one another. */
+function areHolding(faces: readonly PlanarFace[]): boolean {
+  if (faces.reduce((sum, f) => sum + f.share, 0) < MOSTLY_FLAT) return false;
+  const [largest] = faces;
+  return faces.some((f) => f.share > WORTH_A_FACE && Math.abs(dot3(f.normal, largest.normal)) < ACROSS);
+}
 
 /**
  * The scan described again, at every coarse point and by its nearer surroundings: where little overlaps, wider ones reach

@@ -286,6 +286,20 @@ describe('glTF through a window', () => {
     await expect(readGltf(file, new Map())).rejects.toThrow(/needs numbers%20of.bin, which is not beside it/);
   });
 
+  test('text beyond all measure is refused before room is made for it', async () => {
+    const endless = { size: 3e9, read: () => 0 };
+    await expect(readGltf(endless, new Map())).rejects.toThrow(
+      /has 2861 MB; at most 256 can be read. Export it as .glb/,
+    );
+    const head = new DataView(new ArrayBuffer(20));
+    [0x46546c67, 2, 3e9, 2.9e9, 0x4e4f534a].forEach((v, i) => head.setUint32(4 * i, v, true));
+    const lying = {
+      size: 3e9,
+      read: (at: number, into: Uint8Array) => sourceOf(new Uint8Array(head.buffer)).read(at, into),
+    };
+    await expect(readGltf(lying)).rejects.toThrow(/at most 256 can be read/);
+  });
+
   test('a picture that is missing is said, the shape is taken', async () => {
     const json = {
       asset: { version: '2.0' },

@@ -15,6 +15,8 @@ import { accessorValues, type AccessorValues } from './accessor-values.js';
 /** No compression that is read packs more than so many values into a byte; a file that claims more is a bomb. */
 const MOST_PER_BYTE = 200;
 const JSON_CHUNK = 0x4e4f534a;
+/** Text of so many bytes at most is read at once; numbers do not belong into it. */
+const LARGEST_TEXT = 256 * 2 ** 20;
 /** What the library calls the buffer that a binary file brings itself. */
 const OWN_BUFFER = '@glb.bin';
 
@@ -168,7 +170,7 @@ async function readerFor(used: readonly string[]): Promise<WebIO> {
 
 /** A text file: its buffers are in it, or beside it. */
 function textParts(bytes: Bytes, resources: GltfResources): GltfParts {
-  const json = jsonOf(allBytes(bytes));
+  const json = jsonOf(bytes);
   const buffers = json.buffers?.map(({ uri = '' }) =>
     uri.startsWith('data:') ? BufferUtils.createBufferFromDataURI(uri) : fileOf(resources, uri),
   );
@@ -189,7 +191,7 @@ function binaryParts(bytes: Bytes): GltfParts {
   }
   const length = size >= 20 && view.getUint32(16, true) === JSON_CHUNK ? view.getUint32(12, true) : Infinity;
   if (20 + length > size) throw new GeometryError('corrupt-file', 'The glTF file has no readable JSON part.');
-  const json = jsonOf(allBytes(new PartOfSource(sourceOf(bytes), 20, length)));
+  const json = jsonOf(new PartOfSource(sourceOf(bytes), 20, length));
   const from = 28 + length;
   const own = from < size ? new PartOfSource(sourceOf(bytes), from, size - from) : undefined;
   const buffers = json.buffers?.map(({ uri }) => {
@@ -199,9 +201,17 @@ function binaryParts(bytes: Bytes): GltfParts {
   return { json, buffers: buffers ?? [] };
 }
 
-function jsonOf(bytes: Uint8Array): GLTF.IGLTF {
+function jsonOf(bytes: Bytes): GLTF.IGLTF {
+  const { size } = sourceOf(bytes);
+  if (size > LARGEST_TEXT) {
+    const megabytes = Math.round(size / 2 ** 20);
+    throw new GeometryError(
+      'too-large',
+      `The text of this glTF file has ${megabytes} MB; at most ${LARGEST_TEXT / 2 ** 20} can be read. Export it as .glb.`,
+    );
+  }
   try {
-    const json: unknown = JSON.parse(new TextDecoder().decode(bytes));
+    const json: unknown = JSON.parse(new TextDecoder().decode(allBytes(bytes)));
     if (typeof json === 'object' && json !== null && 'asset' in json) return json as GLTF.IGLTF;
   } catch {
     // Said below.
