@@ -51,7 +51,8 @@ test('a turn under the line laser, from the spirit level to a scan', async ({ pa
   expect(Math.abs(Number(await turn.getByLabel('Pictures a turn').inputValue()) - 60)).toBeLessThan(0.3);
   await expect(turn.getByLabel('Turning')).toHaveValue('1');
   await expect.poll(() => points(page), { timeout: 60_000 }).toBeGreaterThan(5000);
-  await expect(page.getByRole('button', { name: 'Make a scan of it' })).toBeEnabled({ timeout: 60_000 });
+  // The turn takes its time, and more of it where the machine has other things to do.
+  await expect(page.getByRole('button', { name: 'Make a scan of it' })).toBeEnabled({ timeout: 120_000 });
 
   // The page closes before it is handed over: the pictures are on the server, with the measures of the stand.
   await expect(page.getByRole('region', { name: 'Recording' })).toContainText(/\d+ pictures stored$/m);
