@@ -61,8 +61,15 @@ test('a scan from the first look to a strand, through a lost track and a closed 
   const paused = await kept(page);
   await page.getByRole('button', { name: /Take back/ }).click();
   await expect(page.getByText(/frames taken back/)).toBeVisible();
+  // Most of the frames so far can be taken back: on a busy machine few were kept.
+  await expect.poll(() => kept(page)).toBeLessThan(paused);
   await page.getByRole('button', { name: 'Go on' }).click();
-  await expect.poll(() => kept(page), { timeout: 60_000 }).toBeLessThan(paused + 60);
+  // What is left may be on the other side: the hand goes round until enough is kept again.
+  const go = page.getByRole('button', { name: 'Go', exact: true });
+  await expect(async () => {
+    if (await go.isVisible()) await go.click();
+    expect(await kept(page)).toBeGreaterThan(8);
+  }).toPass({ timeout: 120_000 });
 
   // The page closes in the middle; the frames are on the server.
   await expect(page.getByLabel('Reading')).toContainText('all stored');

@@ -180,7 +180,10 @@ export class CaptureClient {
       case 'stored':
         return this.set({ stored: m.frames, waiting: m.waiting, storing: m.trouble });
       case 'taken-back':
-        return this.set({ said: `${m.frames} frames taken back` });
+        return this.set({
+          said: `${m.frames} frames taken back`,
+          report: this.state.report && { ...this.state.report, ...m.left },
+        });
       case 'empty-learned':
         return this.set({ emptyLearned: true });
       case 'said':

@@ -74,7 +74,8 @@ export type FromCapture =
   | { type: 'support'; plane: Plane | null; middle: [number, number, number] }
   /** `trouble`: why frames are not being stored just now. */
   | { type: 'stored'; frames: number; waiting: number; trouble: string | null }
-  | { type: 'taken-back'; frames: number }
+  /** What is left is said at once: while paused no frame comes whose report would say it. */
+  | { type: 'taken-back'; frames: number; left: Pick<FrameReport, 'kept' | 'coverage'> }
   | { type: 'empty-learned' }
   /** How far a longer piece of work has come, in words. */
   | { type: 'said'; text: string }

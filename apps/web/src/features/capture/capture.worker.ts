@@ -264,7 +264,7 @@ function takeBack(seconds: number): void {
   // After the frames that are still on their way, so that none of them comes too late to be taken back.
   keeper.postMessage({ captureId, takeBack: first.sequence } satisfies KeepRequest);
   rebuild();
-  tell({ type: 'taken-back', frames: gone });
+  tell({ type: 'taken-back', frames: gone, left: { kept: kept.length, coverage: coverage?.state } });
 }
 
 const countSide = (pose: Mat4): void => coverage?.add(pose);
