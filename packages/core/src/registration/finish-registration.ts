@@ -70,6 +70,7 @@ export function finishRegistration(
     grid: prepared[i].fineGrid,
     sample: prepared[i].fitOrder,
     trust: prepared[i].trust,
+    onFace: prepared[i].onFace,
   }));
   const noise = medianNoise(list.map((i) => prepared[i]));
   const evidenceScale = { cell: scale.fine, noise };

@@ -13,6 +13,8 @@ export interface RefinementScan {
   sample: Uint32Array;
   /** See `surfaceTrust`. */
   trust?: Float32Array;
+  /** Of a scan that its flat faces hold: 1 for the points on them. */
+  onFace?: Uint8Array;
 }
 
 export interface RefineJointlyOptions {
@@ -21,7 +23,7 @@ export interface RefineJointlyOptions {
   endDistance: number;
   endTukey: number;
   maxIterations: number;
-  /** Source points tried per pair. */
+  /** Source points tried per pair; more of scans that their faces hold. */
   samples: number;
   /** Stops early once no scan moves more than this, mm, at the final distances. */
   tolerance: number;
@@ -100,7 +102,7 @@ export function refineJointly(
     const next: Edge[] = [];
     H.fill(0);
     g.fill(0);
-    for (const edge of seeking ? edgesOf(o.pairs ?? allPairs(n), o.samples) : edges) {
+    for (const edge of seeking ? edgesOf(o.pairs ?? allPairs(n), scans, o.samples) : edges) {
       for (const side of edge.sides) {
         const s = scans[side.source];
         const target = scans[side.target];
@@ -108,7 +110,7 @@ export function refineJointly(
         accumulatePointToPlane(
           s.cloud,
           seeking ? s.sample : side.points,
-          seeking ? o.samples : side.count,
+          seeking ? side.points.length : side.count,
           target.cloud,
           target.grid,
           multiply(targetFromPiece, poses[side.source]),
@@ -141,6 +143,16 @@ export function refineJointly(
 }
 
 const SEEK_EVERY = 6;
+/** What the faces of a scan leave free its edges hold, if weakly: it is drawn back to where it began by so much of the usual. */
+const HELD_BY_EDGES = 0.1;
+
+/** Where edges hold a scan they are few among the points of its faces: so many times the usual number is tried. */
+const MORE_FOR_EDGES = 3;
+
+/** How many of a scan's points are tried for each pair. */
+export function pointsTried(scan: RefinementScan, samples: number): number {
+  return Math.min(scan.sample.length, scan.onFace ? MORE_FOR_EDGES * samples : samples);
+}
 
 /** Two scans that may overlap, looked at from both sides, with the points that have partners. */
 interface Edge {
@@ -154,11 +166,11 @@ function allPairs(n: number): [number, number][] {
   return out;
 }
 
-function edgesOf(pairs: readonly [number, number][], samples: number): Edge[] {
+function edgesOf(pairs: readonly [number, number][], scans: readonly RefinementScan[], samples: number): Edge[] {
   const side = (source: number, target: number): Edge['sides'][number] => ({
     source,
     target,
-    points: new Uint32Array(samples),
+    points: new Uint32Array(pointsTried(scans[source], samples)),
     count: 0,
     rms: 0,
   });
@@ -228,7 +240,8 @@ function solveAndMove(
   let strayed: number[] = [];
   for (let d = 0; d < size; d++) {
     x[d] = -g[d];
-    const weight = hold * usual[d % 6 < 3 ? 0 : 1];
+    const own = scans[Math.floor(d / 6)].onFace ? HELD_BY_EDGES * hold : hold;
+    const weight = own * usual[d % 6 < 3 ? 0 : 1];
     if (d % 6 === 0) strayed = strayedFrom(start[d / 6], poses[d / 6], centre);
     x[d] -= weight * strayed[d % 6];
     H[d * size + d] += weight + 1e-9;

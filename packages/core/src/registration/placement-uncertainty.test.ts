@@ -131,3 +131,29 @@ test('a motion known from elsewhere, as from paint, holds what the shape leaves 
   const { uncertainty } = placementUncertainty(scans, poses, [[0, 1]], OPTIONS, [turn]);
   expect((RADIUS * Math.sqrt(uncertainty[moved].covariance[14])) / 0.2).toBeCloseTo(1, 1);
 });
+
+test('slides that only the edges of flat faces hold are less sure than their many points say', () => {
+  // Bevels all round a plate hold its slides.
+  const side = 40;
+  const bevel = Array.from({ length: 4 * side }, (_, k): { at: Vec3; normal: Vec3 } => {
+    const [edge, along] = [k % 4, Math.floor(k / 4) - side / 2];
+    const out: Vec3 = [
+      [1, 0, 0],
+      [-1, 0, 0],
+      [0, 1, 0],
+      [0, -1, 0],
+    ][edge] as Vec3;
+    const at = out.map((v, c) => v * 21 + (out[c] === 0 && c < 2 ? along : 0)) as Vec3;
+    return { at: [at[0], at[1], -1], normal: [out[0] * Math.SQRT1_2, out[1] * Math.SQRT1_2, Math.SQRT1_2] };
+  });
+  const points = [...plane(side), ...bevel];
+  const scans = twice(points);
+  const onFace = Uint8Array.from(points, (_, i) => (i < side * side ? 1 : 0));
+  const marked = scans.map((s) => ({ ...s, onFace }));
+  const deviation = (list: RefinementScan[], d: number): number => Math.sqrt(covarianceOf(list).covariance[7 * d]);
+  for (const slide of [3, 4]) {
+    expect(deviation(marked, slide) / deviation(scans, slide)).toBeGreaterThan(4.5);
+    expect(deviation(marked, slide) / deviation(scans, slide)).toBeLessThan(5.5);
+  }
+  expect(deviation(marked, 5) / deviation(scans, 5)).toBeCloseTo(1, 1);
+});

@@ -3,13 +3,13 @@ import { symmetricEigen } from '../math/eigen.js';
 import type { PlacementUncertainty } from '../geometry/scan.js';
 import { invertRigid, multiply, transformPoint, type Mat4, type Vec3 } from '../math/mat4.js';
 import { choleskyInPlace, solveWithCholesky } from '../math/solve.js';
-import type { RefinementScan } from './joint-refinement.js';
+import { pointsTried, type RefinementScan } from './joint-refinement.js';
 
 export interface UncertaintyOptions {
   /** Partners further apart are ignored; residual at which a pair loses all weight, mm. */
   maxDistance: number;
   tukey: number;
-  /** Source points tried for each pair: as many as the placement was fitted with. */
+  /** Source points tried for each pair: as many as the placement was fitted with; more of scans that their faces hold. */
   samples: number;
 }
 
@@ -25,6 +25,12 @@ export interface KnownMotion {
 
 /** Crisp edges err together, not each for itself: points with less trust than this hold nothing. */
 const RELIABLE = 0.25;
+/**
+ * Where scans are held by flat faces, what lies beside these is mostly bevels that thinning makes of edges. They err together as
+ * well: the slides that they alone hold were off by up to 0.16 mm at a predicted deviation of 0.016. They count so much; then
+ * the errors of ten simulated flat parts are 1.4 times the predicted deviations (root mean square).
+ */
+const BESIDE_FACES = 0.04;
 /** A scan that nothing holds is somewhere within a turn of this and within the piece. */
 const UNHELD_TURN = 1;
 
@@ -76,7 +82,7 @@ export function placementUncertainty(
       if (!fit) continue;
       addPair(H, size, source, target, information, 1);
       // Looking from both sides sees the same noise twice, as far as the same points were used.
-      const twice = 1 + Math.min(1, options.samples / scans[target].sample.length);
+      const twice = 1 + Math.min(1, pointsTried(scans[target], options.samples) / scans[target].sample.length);
       addPair(M, size, source, target, information, twice * fit.variance);
     }
   }
@@ -151,7 +157,7 @@ function pairInformation(
   let energy = 0;
   let weight = 0;
   let count = 0;
-  const tried = Math.min(o.samples, source.sample.length);
+  const tried = pointsTried(source, o.samples);
   for (let k = 0; k < tried; k++) {
     const i = 3 * source.sample[k];
     const x = m[0] * p[i] + m[4] * p[i + 1] + m[8] * p[i + 2] + m[12];
@@ -172,6 +178,7 @@ function pairInformation(
     const trust = (source.trust?.[i / 3] ?? 1) * (target.trust?.[hit] ?? 1);
     if (trust < RELIABLE) continue;
     w *= trust;
+    if (isBesideFaces(source, i / 3) || isBesideFaces(target, hit)) w *= BESIDE_FACES;
     const R = pieceFromTarget;
     at[0] = R[0] * x + R[4] * y + R[8] * z + R[12];
     at[1] = R[1] * x + R[5] * y + R[9] * z + R[13];
@@ -187,6 +194,8 @@ function pairInformation(
   withoutNegatives(sum, out);
   return { variance: energy / weight };
 }
+
+const isBesideFaces = ({ onFace }: RefinementScan, i: number): boolean => onFace !== undefined && onFace[i] === 0;
 
 /** How the distance to a plane changes with a small twist about `centre`; the normal is given in the target's frame. */
 function jacobian(R: Mat4, x: number, y: number, z: number, at: Vec3, centre: Vec3, out: Float64Array): void {

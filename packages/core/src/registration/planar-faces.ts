@@ -36,7 +36,7 @@ export function findPlanarFaces(cloud: PointCloud, shuffle: Uint32Array, reach: 
   let left = Array.from(shuffle.subarray(0, SAMPLE));
   const total = left.length;
   const on = (i: number, normal: ArrayLike<number>, offset: number): boolean =>
-    cosineTo(n, i, normal) > TURNED_ALIKE &&
+    isTurnedLike(n, i, normal) &&
     Math.abs(p[i] * normal[0] + p[i + 1] * normal[1] + p[i + 2] * normal[2] - offset) < reach;
   const out: PlanarFace[] = [];
   for (let found = 0; found < MOST_FACES && left.length > LEAST_SHARE * total; found++) {
@@ -62,6 +62,10 @@ export function findPlanarFaces(cloud: PointCloud, shuffle: Uint32Array, reach: 
   return out.sort((a, b) => b.share - a.share);
 }
 
+/** Whether the normal at number `i` is turned as those on a face are to the face's. */
+export const isTurnedLike = (n: Float32Array, i: number, normal: ArrayLike<number>): boolean =>
+  cosineTo(n, i, normal) > TURNED_ALIKE;
+
 /** Cosine between a point's normal and a direction. */
 const cosineTo = (n: Float32Array, i: number, normal: ArrayLike<number>): number =>
   n[i] * normal[0] + n[i + 1] * normal[1] + n[i + 2] * normal[2];
@@ -78,7 +82,7 @@ export function snapNormals(cloud: PointCloud, faces: readonly PlanarFace[], rea
   for (let i = 0; i < p.length; i += 3) {
     const face = faces.find(
       ({ normal, offset }) =>
-        cosineTo(n, i, normal) > TURNED_ALIKE &&
+        isTurnedLike(n, i, normal) &&
         Math.abs(p[i] * normal[0] + p[i + 1] * normal[1] + p[i + 2] * normal[2] - offset) < reach,
     );
     if (!face) continue;

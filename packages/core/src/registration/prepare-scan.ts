@@ -11,7 +11,7 @@ import { createRunContext, type RunContext } from '../runtime/run-context.js';
 import { PointGrid } from '../spatial/point-grid.js';
 import type { PreparedScan, RegistrationScale } from './prepared-scan.js';
 import { normalSpaceOrder } from './normal-space-order.js';
-import { findPlanarFaces, snapNormals, type PlanarFace } from './planar-faces.js';
+import { findPlanarFaces, isTurnedLike, snapNormals, type PlanarFace } from './planar-faces.js';
 import { buildRangeViews } from './range-view.js';
 import { findSelfMotions } from './self-motions.js';
 import { surfaceTrust } from './surface-trust.js';
@@ -20,8 +20,9 @@ import { surfacePaint } from './surface-paint.js';
 /** Radius of the surroundings that features describe, in cells of the coarse cloud; and where scans overlap little. */
 const RADIUS = 5.5;
 const CLOSE_RADIUS = 4;
-/** Faces make up most of a scan from this share on; one of them counts from this share on; and stands across another below this cosine. */
+/** Surface that is turned like its faces makes up most of a scan from this share on. */
 const MOSTLY_FLAT = 0.5;
+/** So much of it must stand across the largest face: below this cosine to it. */
 const WORTH_A_FACE = 0.03;
 const ACROSS = 0.9;
 /**
@@ -53,7 +54,7 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
   cloud = { ...cloud, normals: estimated.normals };
   const reach = Math.max(0.3 * scale.fine, 3 * estimated.noise);
   let thinned = thinWithFaces(cloud, scale.fine, reach, createRandom(seed));
-  const heldByFaces = areHolding(thinned.faces);
+  const heldByFaces = areHolding(thinned.faces, thinned.fine);
   if (heldByFaces) {
     cloud = removeStrayPoints(cloud, viewpoints, HOLDING, ctx.part(1, 1)).cloud;
     thinned = thinWithFaces(cloud, scale.fine, reach, createRandom(seed));
@@ -79,6 +80,7 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
     fine,
     fineGrid,
     trust,
+    onFace: heldByFaces ? onFace : undefined,
     fitOrder: normalSpaceOrder(fine, shuffle, trust),
     shuffle,
     views: buildRangeViews(scan, viewpoints),
@@ -107,11 +109,23 @@ function thinWithFaces(
   return { fine, shuffle, faces: findPlanarFaces(fine, shuffle, reach, random) };
 }
 
-/** Whether flat faces make up most of a scan, and stand across one another. */
-function areHolding(faces: readonly PlanarFace[]): boolean {
-  if (faces.reduce((sum, f) => sum + f.share, 0) < MOSTLY_FLAT) return false;
-  const [largest] = faces;
-  return faces.some((f) => f.share > WORTH_A_FACE && Math.abs(dot3(f.normal, largest.normal)) < ACROSS);
+/**
+ * Whether most of a scan is turned like one of its flat faces, and some of that stands across the largest. Points are counted
+ * rather than faces: many small ones, each too small to be found, hold as well.
+ */
+function areHolding(faces: readonly PlanarFace[], { normals }: PointCloud): boolean {
+  if (faces.length === 0) return false;
+  const n = normals!;
+  let flat = 0;
+  let across = 0;
+  for (let i = 0; i < n.length; i += 3) {
+    const face = faces.find(({ normal }) => isTurnedLike(n, i, normal));
+    if (!face) continue;
+    flat++;
+    if (Math.abs(dot3(face.normal, faces[0].normal)) < ACROSS) across++;
+  }
+  const total = n.length / 3;
+  return flat > MOSTLY_FLAT * total && across > WORTH_A_FACE * total;
 }
 
 /**

@@ -28,6 +28,8 @@ export interface PreparedScan {
   fitOrder: Uint32Array;
   /** How far each fine point's plane can be trusted, 0–1 (see `surfaceTrust`). */
   trust: Float32Array;
+  /** Of a scan that its flat faces hold: 1 for the fine points on them. */
+  onFace?: Uint8Array;
   /** Indices into `fine`, in a seeded shuffle: every prefix is an even subsample. */
   shuffle: Uint32Array;
   views: RangeView[];

@@ -30,7 +30,7 @@ export interface RegisterScansOptions {
 
 export const REGISTER_SCANS_DEFAULTS: RegisterScansOptions = { reference: '', coarseCell: 0, fineCell: 0, locked: [] };
 
-/** With more pairs than this the loose scans are no few left over, and another look would take too long. */
+/** So many pairs are compared again at most: more would take too long. The most promising are. */
 const MOST_PAIRS_AGAIN = 150;
 
 /**
@@ -58,7 +58,7 @@ export async function registerScans(
   const assemble = (own: RunContext): Assembly =>
     assembleScans(prepared, weighMarks(found, prepared), scale.coarse, evidenceScale, reference, locked, own);
   let assembly = assemble(ctx.part(0.6, 0.7, 'Assembling'));
-  const again = pairsOfLoose(pairs, assembly.poses);
+  const again = pairsOfLoose(pairs, found, assembly.poses);
   if (again.length > 0) {
     const loose = ctx.part(0.7, 0.77, 'Looking more closely at loose scans');
     const more = await mapTask(
@@ -159,10 +159,15 @@ function weighMarks(found: PairCandidate[][], prepared: PreparedScan[]): PairCan
   return candidates.filter((c) => c.score > 0);
 }
 
-/** Numbers of the pairs that could bring loose scans to the others. */
-function pairsOfLoose(pairs: readonly [number, number][], poses: readonly (Mat4 | undefined)[]): number[] {
+/** Numbers of the pairs that could bring loose scans to the others, those whose best candidate is the best first. */
+function pairsOfLoose(
+  pairs: readonly [number, number][],
+  found: readonly PairCandidate[][],
+  poses: readonly (Mat4 | undefined)[],
+): number[] {
+  const best = found.map((candidates) => candidates.reduce((most, c) => Math.max(most, c.score), 0));
   const again = pairs.flatMap(([a, b], k) => (poses[a] && poses[b] ? [] : [k]));
-  return again.length <= MOST_PAIRS_AGAIN ? again : [];
+  return again.sort((k, l) => best[l] - best[k] || k - l).slice(0, MOST_PAIRS_AGAIN);
 }
 
 /** What all comparisons of pairs share. */
