@@ -1,8 +1,9 @@
 import { useEffect, useState, useSyncExternalStore } from 'react';
 import type { PieceView } from '@amber-knit/contracts';
+import type { NextView } from '@amber-knit/core/next-views';
 import { api } from '../../api/api';
 import { useAppDispatch } from '../../app/store';
-import { placeLookedAt } from '../../app/view-slice';
+import { placeLookedAt, type ViewSettings } from '../../app/view-slice';
 import { Button, Notice, ProgressBar } from '../../shared/controls';
 import { NumberRow } from '../../shared/number-row';
 import { hasPlace } from '../view/piece-content';
@@ -44,17 +45,16 @@ export function NextViewsPanel({ piece }: { piece: PieceView }) {
   }, [key]);
   useEffect(() => () => nextViewsClient.clear(), []);
 
-  if (!piece.scanList.some(hasPlace)) return null;
   const { found, progress, failed, shown } = state;
+  // The best place is shown at once.
+  useEffect(() => {
+    if (found?.views.length) dispatch(placeLookedAt(besideScanner(found.views[0])));
+  }, [dispatch, found]);
+
+  if (!piece.scanList.some(hasPlace)) return null;
   const show = (at: number): void => {
-    const view = found!.views[at];
     nextViewsClient.show(shown === at ? null : at);
-    if (shown !== at) {
-      const size = Math.hypot(...view.eye.map((v, k) => v - view.target[k]));
-      // Between the piece and the scanner, so that both are in the picture.
-      const place = view.target.map((v, k) => v + 0.4 * (view.eye[k] - v)) as [number, number, number];
-      dispatch(placeLookedAt({ place, size: 0.46 * size, from: view.eye }));
-    }
+    if (shown !== at) dispatch(placeLookedAt(besideScanner(found!.views[at])));
   };
   return (
     <section aria-label="Where to scan next" className="border-b border-line py-3">
@@ -132,4 +132,14 @@ export function NextViewsPanel({ piece }: { piece: PieceView }) {
       </div>
     </section>
   );
+}
+
+/** Between the piece and the scanner, so that both are in the picture, seen from the scanner's side. */
+function besideScanner({ eye, target }: NextView): NonNullable<ViewSettings['lookedAt']> {
+  const size = Math.hypot(...eye.map((v, k) => v - target[k]));
+  return {
+    place: target.map((v, k) => v + 0.4 * (eye[k] - v)) as [number, number, number],
+    size: 0.46 * size,
+    from: eye,
+  };
 }
