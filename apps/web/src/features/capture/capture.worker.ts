@@ -2,7 +2,7 @@ import { DeviceSession, type DeviceFrame, type DeviceInfo, type DeviceSettings }
 import type { DepthFrame } from '@amber-knit/core/geometry';
 import { decodeCapture } from '@amber-knit/core/stored';
 import { findDots } from '@amber-knit/core/marker-dots';
-import { invertRigid, multiply, rotationAngle, type Mat4, type Vec3 } from '@amber-knit/core/math';
+import type { Mat4, Vec3 } from '@amber-knit/core/math';
 import { aimedAt, frameCloud, removeSupportPlane } from '@amber-knit/core/pointcloud';
 import { createRunContext } from '@amber-knit/core/runtime';
 import {
@@ -17,6 +17,7 @@ import { learnEmpty, markedFrame, placeMarkedFrames, readStopMark } from '@amber
 import type { TrackBy } from '@amber-knit/planning';
 import type { FromCapture, FrameReport, ToCapture } from './capture-messages';
 import type { KeepReport, KeepRequest } from './frame-keeper.worker';
+import { KeptFrames } from './kept-frames';
 import { colorTile, placesInPicture, sensorTile } from './tile-pictures';
 import { TurntableRun } from './turntable-run';
 
@@ -27,9 +28,6 @@ import { TurntableRun } from './turntable-run';
 
 /** Width of the camera tiles, pixels. */
 const TILE = 320;
-/** A frame is kept when it has moved so far from the last one kept, as a share of the best distance, or turned so far. */
-const KEEP_SHARE = 0.055;
-const KEEP_RAD = 0.06;
 /** Frames that the empty support is learned from. */
 const EMPTY_FRAMES = 6;
 /** Frames that a device may send ahead: it never has to wait while one is worked on. */
@@ -38,13 +36,6 @@ const CREDIT = 3;
 const TELL_EVERY = 110;
 /** Splats are handed out every so many frames. */
 const SHOW_EVERY = 3;
-
-/** A kept frame in little space: enough to begin the model again. */
-interface KeptFrame {
-  sequence: number;
-  at: number;
-  frame: DepthFrame;
-}
 
 let session: (DeviceSession & { device: DeviceInfo }) | undefined;
 let mode: 'looking' | 'recording' | 'paused' = 'looking';
@@ -63,7 +54,7 @@ let table: TurntableRun | undefined;
 let marked: DepthFrame[] = [];
 let colorEveryBefore = 0;
 let coverage: CoverageCounter | undefined;
-let kept: KeptFrame[] = [];
+const kept = new KeptFrames();
 let sinceShown = 0;
 /** When the page was last told of a frame, and what. */
 let told: { at: number; state?: LiveFrameResult['state'] } = { at: 0 };
@@ -123,8 +114,8 @@ async function handle(m: ToCapture): Promise<void> {
 
 function finishEnding(): void {
   ending = false;
-  const brokenOff = marked.length > 0 && kept.length === 0;
-  tell({ type: 'ended', frames: kept.length });
+  const brokenOff = marked.length > 0 && kept.count === 0;
+  tell({ type: 'ended', frames: kept.count });
   if (brokenOff) tell({ type: 'said', text: 'Not all stops were taken. The run waits among the unfinished captures.' });
   captureId = '';
   reset();
@@ -168,8 +159,7 @@ function begin(m: Extract<ToCapture, { type: 'begin' }>): void {
     return runTable(m.stops, m.colorViews, before);
   }
   if (held) {
-    const sequences = held.meta.sequences as number[];
-    kept = held.frames.map((frame, i) => ({ sequence: sequences[i], at: 0, frame: small(frame) }));
+    kept.restore(held.frames, held.meta.sequences as number[]);
     rebuild();
   }
   mode = heldByHand() ? 'recording' : 'looking';
@@ -218,7 +208,10 @@ function showTurned(): void {
   tell({ type: 'said', text: 'Finding the axis …' });
   try {
     const { frames, axis } = placeMarkedFrames(marked, createRunContext());
-    kept = frames.map((frame, i) => ({ sequence: i, at: 0, frame: small(frame) }));
+    kept.restore(
+      frames,
+      frames.map((_, i) => i),
+    );
     rebuild();
     const stops = marked.filter((f) => readStopMark(f.name)?.pass === 'shape').length;
     tell({ type: 'said', text: `${stops} stops aligned, ${axis!.rms.toFixed(2)} mm apart. Finish, or go on.` });
@@ -245,26 +238,22 @@ function gather(z: Float32Array, camera: DepthFrame['camera']): void {
 function reset(): void {
   live = undefined;
   coverage = undefined;
-  kept = [];
+  kept.clear();
   marked = [];
   tell({ type: 'cleared' });
 }
 
 /** Takes the newest stretch back and begins the model again with what is left. */
 function takeBack(seconds: number): void {
-  const now = performance.now();
-  const last = kept[kept.length - 1];
-  if (!last || !captureId) return;
+  if (!captureId) return;
   if (marked.length > 0)
     return tell({ type: 'said', text: 'The stops of a turntable stay together. To begin again, discard the capture.' });
-  const from = Math.min(last.at, now) - 1000 * seconds;
-  const first = kept.find((k) => k.at > from && k.at > 0) ?? last;
-  const gone = kept.filter((k) => k.sequence >= first.sequence).length;
-  kept = kept.filter((k) => k.sequence < first.sequence);
+  const gone = kept.takeBack(seconds, performance.now());
+  if (!gone) return;
   // After the frames that are still on their way, so that none of them comes too late to be taken back.
-  keeper.postMessage({ captureId, takeBack: first.sequence } satisfies KeepRequest);
+  keeper.postMessage({ captureId, takeBack: gone.from } satisfies KeepRequest);
   rebuild();
-  tell({ type: 'taken-back', frames: gone, left: { kept: kept.length, coverage: coverage?.state } });
+  tell({ type: 'taken-back', frames: gone.frames, left: { kept: kept.count, coverage: coverage?.state } });
 }
 
 const countSide = (pose: Mat4): void => coverage?.add(pose);
@@ -272,16 +261,14 @@ const countSide = (pose: Mat4): void => coverage?.add(pose);
 function rebuild(): void {
   tell({ type: 'cleared' });
   coverage = undefined;
-  if (kept.length === 0) {
+  if (kept.count === 0) {
     live = undefined;
     return;
   }
-  live = LiveScan.restore(
-    kept.map((k) => k.frame),
-    optionsFor(session!.device),
-  );
-  findSupport(kept[0].frame);
-  for (const k of kept) countSide(k.frame.scanFromSensor);
+  const frames = kept.frames;
+  live = LiveScan.restore(frames, optionsFor(session!.device));
+  findSupport(frames[0]);
+  for (const f of frames) countSide(f.scanFromSensor);
   showChanges(Infinity);
 }
 
@@ -333,7 +320,7 @@ function take(f: DeviceFrame): void {
     standOff: measureStandOff(z, depth.camera.width, depth.camera.height, session!.device.range),
     ...exposure,
     rate: times.length > 2 ? (1000 * (times.length - 1)) / (times[times.length - 1] - times[0]) : 0,
-    kept: kept.length,
+    kept: kept.count,
     coverage: coverage?.state,
   };
   const color = f.color && colorTile(f.color, TILE);
@@ -356,34 +343,18 @@ function track(frame: Omit<DepthFrame, 'scanFromSensor'>, believed?: Mat4): Live
   }
   if (result.state === 'first' || result.state === 'tracked') {
     countSide(result.pieceFromSensor);
-    keepIfNew(frame, result.pieceFromSensor);
+    if (kept.isNew(frame, result.pieceFromSensor, session!.device.range.best, coarse)) {
+      keep({ ...frame, scanFromSensor: result.pieceFromSensor });
+    }
   }
   if (++sinceShown >= SHOW_EVERY || result.state === 'first') showChanges(400);
   return result;
 }
 
-/**
- * Frames are worth keeping where none was kept before: going round again adds nothing but bulk, and the memory stays
- * within what there is to be seen.
- */
-function keepIfNew(frame: Omit<DepthFrame, 'scanFromSensor'>, pose: Mat4): void {
-  const large = frame.color && frame.color.image.width > frame.camera.width;
-  // Without a large picture it takes three times the way.
-  const share = (large ? 1 : 3) * (coarse ? 2 : 1);
-  const shift = share * KEEP_SHARE * session!.device.range.best;
-  const turn = share * KEEP_RAD;
-  for (let i = kept.length - 1; i >= 0; i--) {
-    const at = kept[i].frame.scanFromSensor;
-    if (Math.hypot(at[12] - pose[12], at[13] - pose[13], at[14] - pose[14]) > shift) continue;
-    if (rotationAngle(multiply(invertRigid(at), pose)) < turn) return;
-  }
-  keep({ ...frame, scanFromSensor: pose });
-}
-
 /** Hands a placed frame to the keeper, and remembers enough of it to begin the model again. */
 function keep(frame: DepthFrame): void {
   const whole: DepthFrame = { ...frame, name: `frame ${nextSequence + 1}` };
-  kept.push({ sequence: nextSequence, at: performance.now(), frame: small(whole) });
+  kept.add(whole, nextSequence, performance.now());
   store(whole);
 }
 
@@ -391,34 +362,6 @@ function keep(frame: DepthFrame): void {
 function store(frame: DepthFrame): void {
   sentToKeeper++;
   keeper.postMessage({ captureId, sequence: nextSequence++, frame } satisfies KeepRequest);
-}
-
-/** The frame with at most a colour pixel for each depth pixel. */
-function small(f: DepthFrame): DepthFrame {
-  const plain = { name: f.name, camera: f.camera, depth: f.depth, scanFromSensor: f.scanFromSensor };
-  if (!f.color || f.color.image.width <= f.camera.width) return { ...plain, color: f.color };
-  const { image, camera } = f.color;
-  const step = Math.round(image.width / f.camera.width);
-  const w = Math.floor(image.width / step);
-  const h = Math.floor(image.height / step);
-  const data = new Uint8Array(3 * w * h);
-  for (let y = 0; y < h; y++)
-    for (let x = 0; x < w; x++)
-      for (let k = 0; k < 3; k++) data[3 * (y * w + x) + k] = image.data[3 * (y * step * image.width + x * step) + k];
-  return {
-    ...plain,
-    color: {
-      camera: {
-        width: w,
-        height: h,
-        fx: camera.fx / step,
-        fy: camera.fy / step,
-        cx: camera.cx / step,
-        cy: camera.cy / step,
-      },
-      image: { width: w, height: h, data },
-    },
-  };
 }
 
 /** The plane under the object, from one frame: cut away in the view, and the floor that coverage is counted over. */
