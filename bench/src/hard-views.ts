@@ -1,14 +1,14 @@
 import { benchObject, type BenchObject, type BenchObjectName } from './objects.js';
-import { registrationTrial, type TrialResult } from './registration-trial.js';
+import { registrationTrial, type TrialManner, type TrialResult } from './registration-trial.js';
 
 /**
  * A flat-faced part, whose scans slide along its faces: 18 views, three setups, 0.03 mm noise. Wanted: ≤ 0.15° and
  * ≤ 0.15 mm. Of the bare bracket many views show a single face: none that is wrong may be called registered.
  */
-export async function flatTrial(names: BenchObjectName[], seeds: number[], log: boolean): Promise<void> {
+export async function flatTrial(names: BenchObjectName[], seeds: number[], manner: TrialManner): Promise<void> {
   for (const name of names) {
     for (const seed of seeds) {
-      const r = await registrationTrial(benchObject(name), { seed, views: 18, setups: 3, noise: 0.03 }, log);
+      const r = await registrationTrial(benchObject(name), { seed, views: 18, setups: 3, noise: 0.03 }, manner);
       report(`${name} seed ${seed}`, r);
     }
   }
@@ -18,12 +18,12 @@ export async function flatTrial(names: BenchObjectName[], seeds: number[], log: 
  * Views as a phone's lidar sees them: 256 × 192 pixels, 0.8 mm noise, an object of 300 mm at 500 mm. Wanted: all placed,
  * ≤ 1.5° and ≤ 1.2 mm.
  */
-export async function lidarTrial(seeds: number[], names: BenchObjectName[], log: boolean): Promise<void> {
+export async function lidarTrial(seeds: number[], names: BenchObjectName[], manner: TrialManner): Promise<void> {
   for (const name of names) {
     const object = twice(benchObject(name));
     for (const seed of seeds) {
       const options = { seed, views: 12, noise: 0.8, distance: 500, resolution: [256, 192] as [number, number] };
-      report(`${name} seed ${seed}`, await registrationTrial(object, options, log));
+      report(`${name} seed ${seed}`, await registrationTrial(object, options, manner));
     }
   }
 }
@@ -32,12 +32,12 @@ export async function lidarTrial(seeds: number[], names: BenchObjectName[], log:
  * Fewer and fewer views of the same object, so that neighbours overlap less. Wanted: all right from 30 % on, nine of ten
  * from 20 % on, never one that is wrong and called registered.
  */
-export async function overlapTrial(seeds: number[], names: BenchObjectName[], log: boolean): Promise<void> {
+export async function overlapTrial(seeds: number[], names: BenchObjectName[], manner: TrialManner): Promise<void> {
   for (const name of names) {
     const object = benchObject(name);
     for (const views of [4, 5, 6, 8]) {
       for (const seed of seeds) {
-        const r = await registrationTrial(object, { seed, views, setups: 2, points: 60_000 }, log);
+        const r = await registrationTrial(object, { seed, views, setups: 2, points: 60_000 }, manner);
         report(`${name} ${views} views seed ${seed}`, r);
       }
     }
@@ -45,11 +45,11 @@ export async function overlapTrial(seeds: number[], names: BenchObjectName[], lo
 }
 
 /** Many scans of many points. Wanted on two cores: 8 scans of 200,000 points ≤ 20 s, 24 ≤ 90 s. */
-export async function manyTrial(views: number, seeds: number[], log: boolean): Promise<void> {
+export async function manyTrial(views: number, seeds: number[], manner: TrialManner): Promise<void> {
   for (const seed of seeds) {
     report(
       `bunny ${views} × 200k seed ${seed}`,
-      await registrationTrial(benchObject('bunny'), { seed, views, points: 200_000 }, log),
+      await registrationTrial(benchObject('bunny'), { seed, views, points: 200_000 }, manner),
     );
     console.log(`  memory ${Math.round(process.resourceUsage().maxRSS / 1024)} MB at most`);
   }

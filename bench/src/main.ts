@@ -9,7 +9,7 @@ import { liveTrial } from './live-trial.js';
 import { misalignedTrial } from './misaligned-trial.js';
 import { nextViewTrial } from './next-view-trial.js';
 import { BENCH_OBJECTS, benchObject, type BenchObjectName } from './objects.js';
-import { registrationTrial } from './registration-trial.js';
+import { registrationTrial, type TrialManner } from './registration-trial.js';
 import { selecting } from './selecting.js';
 import { snapping } from './snapping.js';
 import { strayTrial } from './stray-trial.js';
@@ -17,12 +17,13 @@ import { supportTrial } from './support-trial.js';
 import { turnOverTrial } from './turn-over-trial.js';
 import { uncertaintyTrial } from './uncertainty-trial.js';
 
-/** What a run is told on the command line, in any order: object names, lists of seeds (`1,2,3`), a count, `--log`. */
+/** What a run is told on the command line, in any order: object names, lists of seeds (`1,2,3`), a count, `--log`,
+ * `--setups`: registration is told how the object lay in each view. */
 interface Told {
   objects: BenchObjectName[];
   seeds: number[];
   count?: number;
-  log: boolean;
+  manner: TrialManner;
 }
 
 const BODIES: BenchObjectName[] = ['jug', 'bunny', 'dragon'];
@@ -42,25 +43,31 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
   chaining: { takes: '[seeds]', run: (t) => chainingTrial(t.count ?? 3) },
   drift: { takes: '[frames]', run: (t) => driftTrial(t.count ?? 36) },
   misaligned: { takes: '[seeds]', run: (t) => misalignedTrial(t.count ?? 3) },
-  registration: { takes: '[objects] [SEED,SEED,…] [views] [--log]', run: registration },
+  registration: { takes: '[objects] [SEED,SEED,…] [views] [--log] [--setups]', run: registration },
   flat: {
-    takes: '[objects] [SEED,SEED,…] [--log]',
-    run: (t) => flatTrial(t.objects.length ? t.objects : ['bracket'], t.seeds, t.log),
+    takes: '[objects] [SEED,SEED,…] [--log] [--setups]',
+    run: (t) => flatTrial(t.objects.length ? t.objects : ['bracket'], t.seeds, t.manner),
   },
-  lidar: { takes: '[objects] [SEED,SEED,…] [--log]', run: (t) => lidarTrial(t.seeds, orBodies(t), t.log) },
-  overlap: { takes: '[objects] [SEED,SEED,…] [--log]', run: (t) => overlapTrial(t.seeds, orBodies(t), t.log) },
+  lidar: {
+    takes: '[objects] [SEED,SEED,…] [--log] [--setups]',
+    run: (t) => lidarTrial(t.seeds, orBodies(t), t.manner),
+  },
+  overlap: {
+    takes: '[objects] [SEED,SEED,…] [--log] [--setups]',
+    run: (t) => overlapTrial(t.seeds, orBodies(t), t.manner),
+  },
   uncertainty: { takes: '[objects] [seeds]', run: (t) => uncertaintyTrial(orBodies(t), t.count ?? 50) },
   'next-view': { takes: '[seeds]', run: (t) => nextViewTrial(t.count ?? 2) },
-  many: { takes: '[views] [SEED,SEED,…] [--log]', run: (t) => manyTrial(t.count ?? 8, t.seeds, t.log) },
+  many: { takes: '[views] [SEED,SEED,…] [--log] [--setups]', run: (t) => manyTrial(t.count ?? 8, t.seeds, t.manner) },
 };
 
 const orBodies = (t: Told): BenchObjectName[] => (t.objects.length ? t.objects : BODIES);
 
-async function registration({ objects, seeds, count, log }: Told): Promise<void> {
+async function registration({ objects, seeds, count, manner }: Told): Promise<void> {
   for (const name of objects.length ? objects : (['bunny'] as const)) {
     for (const seed of seeds) {
       const options = { seed, views: count ?? 15, setups: seed % 2 ? (2 as const) : (3 as const) };
-      report(`${name} seed ${seed}`, await registrationTrial(benchObject(name), options, log));
+      report(`${name} seed ${seed}`, await registrationTrial(benchObject(name), options, manner));
     }
   }
 }
@@ -71,7 +78,7 @@ function told(words: string[]): Told {
     objects: BENCH_OBJECTS.filter((n) => words.includes(n)),
     seeds: list ? list.split(',').filter(Boolean).map(Number) : [1, 2, 3, 4, 5],
     count: words.filter((w) => /^\d+$/.test(w)).map(Number)[0],
-    log: words.includes('--log'),
+    manner: { log: words.includes('--log'), setupsKnown: words.includes('--setups') },
   };
 }
 

@@ -29,15 +29,22 @@ export interface TrialResult {
   chainOverlap: number;
 }
 
+/** How a trial is run: what it prints, and whether registration is told how the object lay in each view. */
+export interface TrialManner {
+  log?: boolean;
+  setupsKnown?: boolean;
+}
+
 /** Cleans and registers simulated views and compares the poses with the truth, the best held scan aligned. */
 export async function registrationTrial(
   object: BenchObject,
   options: Partial<SingleViewOptions>,
-  log = false,
+  { log = false, setupsKnown = false }: TrialManner = {},
 ): Promise<TrialResult> {
   const views = simulateSingleViews(object.mesh, object.color, options);
   const started = performance.now();
-  const scans = cleanViews(views, log);
+  const clean = cleanViews(views, log);
+  const scans = setupsKnown ? clean.map((scan, i) => ({ ...scan, setup: views[i].setup })) : clean;
   const cleaned = performance.now();
   let stage = '';
   const result = await registerScans(

@@ -19,6 +19,8 @@ export interface SingleView {
   name: string;
   cloud: PointCloud;
   objectFromSensor: Mat4;
+  /** How the object lay. */
+  setup: string;
 }
 
 export interface SingleViewOptions {
@@ -107,6 +109,7 @@ export function simulateSingleViews(
       name: `scan_${String(i).padStart(2, '0')}`,
       cloud,
       objectFromSensor: multiply(invertRigid(worldFromObject), worldFromSensor),
+      setup: ['Upright', 'Upside down', 'On its side'][setup],
     });
   }
   return out;

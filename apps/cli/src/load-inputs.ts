@@ -1,5 +1,5 @@
 import { readdir, readFile, stat } from 'node:fs/promises';
-import { basename, extname, join, relative } from 'node:path';
+import { basename, dirname, extname, join, relative, resolve } from 'node:path';
 import { boundsOf, type Scan } from '@amber-knit/core/geometry';
 import { EVERYDAY_ENDINGS, SCAN_FILE_ENDINGS } from '@amber-knit/core/io';
 import { estimateSpacing } from '@amber-knit/core/pointcloud';
@@ -22,7 +22,7 @@ export interface LoadedInputs {
 /** Largest file that is read, bytes. */
 const MAX_FILE = 4 * 1024 ** 3;
 
-/** Reads files, folders of files and RGB-D folders as loose scans, in millimetres. @throws InputError naming the input */
+/** Reads files, folders of files and RGB-D folders as loose scans, in millimetres; several folders are setups. @throws InputError naming the input */
 export async function loadInputs(paths: string[], options: LoadOptions): Promise<LoadedInputs> {
   const sources = (await Promise.all(paths.map(expand))).flat();
   if (sources.length === 0)
@@ -30,6 +30,8 @@ export async function loadInputs(paths: string[], options: LoadOptions): Promise
       paths.join(', '),
       `no scan files found (known: ${SCAN_FILE_ENDINGS.join(', ')}, RGB-D folders)`,
     );
+  // Whoever sorted the scans into folders has one for each setup; a single folder says nothing.
+  const folders = new Set(sources.map((s) => folderOf(s.path)));
   const scans: Scan[] = [];
   const notes: string[] = [];
   const taken = new Set<string>();
@@ -40,7 +42,7 @@ export async function loadInputs(paths: string[], options: LoadOptions): Promise
         let name = scan.name;
         for (let k = 2; taken.has(name); k++) name = `${scan.name}_${k}`;
         taken.add(name);
-        scans.push({ ...scan, name });
+        scans.push({ ...scan, name, ...(folders.size > 1 ? { setup: folderOf(source.path) } : {}) });
       }
       notes.push(...read.notes.map((r) => `${basename(source.path)}: ${r}`));
     } catch (e) {
@@ -50,6 +52,9 @@ export async function loadInputs(paths: string[], options: LoadOptions): Promise
   }
   return { scans, notes };
 }
+
+/** Name of the folder that a file or an RGB-D folder lies in. */
+const folderOf = (path: string): string => basename(dirname(resolve(path)));
 
 async function expand(path: string): Promise<{ path: string; folder: boolean }[]> {
   let info;

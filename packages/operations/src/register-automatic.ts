@@ -77,10 +77,10 @@ export function noteDoubts(doubts: readonly PlacementDoubt[], ctx: RunContext): 
 
 export const registerAutomatic = defineOperation({
   id: 'register.automatic',
-  version: 4,
+  version: 5,
   stage: 'register',
   title: 'Register all scans',
-  help: 'Places scans in unknown positions from any setups by their shape, checks every placement against free space and paint, fits all scans together, and says how well each is held.',
+  help: 'Places scans in unknown positions from any setups by their shape, checks every placement against free space, paint and the support that scans of one setup share, fits all scans together, and says how well each is held.',
   needs: ['scans'],
   uses: ['placements'],
   gives: ['placements'],

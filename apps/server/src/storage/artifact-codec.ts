@@ -138,6 +138,8 @@ export function encodeScanFrames(scan: Scan): EncodedArtifact | undefined {
 /** A scan's stored bytes. */
 export interface StoredScan {
   name: string;
+  /** How the object lay. */
+  setup: string;
   cloud: Uint8Array;
   /** Id of the artifact that holds the points, and its bytes if the cloud is a cut of it. */
   storedAs: string;
@@ -146,7 +148,7 @@ export interface StoredScan {
 }
 
 /** Decodes a scan, and the stored cloud that its points are rows of. */
-export function decodeScan({ name, cloud, storedAs, base, frames }: StoredScan): { scan: Scan; stored: StoredCloud } {
+export function decodeScan({ name, setup, cloud, storedAs, base, frames }: StoredScan): { scan: Scan; stored: StoredCloud } {
   const cut = base && decodeCut(cloud);
   const whole = decodeCloud(base ?? cloud);
   const { rows: _rows, ...stored } = whole.cloud;
@@ -156,6 +158,7 @@ export function decodeScan({ name, cloud, storedAs, base, frames }: StoredScan):
   return {
     scan: {
       name,
+      setup,
       cloud: cut ? applyCut(whole.cloud, cut) : whole.cloud,
       storedAs,
       backdrop,

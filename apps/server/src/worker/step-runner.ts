@@ -201,6 +201,7 @@ export class StepRunner {
         const baseId = cloud.facts.base as string | undefined;
         job.scans.push({
           name: row.name,
+          setup: row.setup,
           cloud: await this.blobs.get(cloud.blobSha256),
           storedAs: baseId ?? cloud.id,
           // What a cut was made of never changes: it is no input of its own.

@@ -21,6 +21,8 @@ export interface Scan {
    * the space between them and the sensor is empty.
    */
   backdrop?: Float32Array;
+  /** How the object lay: scans of one setup share their support. Absent if nothing is known. */
+  setup?: string;
 }
 
 /** Where the sensor stood: the frames' poses, else the scan's own viewpoints. */

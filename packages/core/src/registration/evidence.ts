@@ -1,6 +1,7 @@
 import type { PlacementAgreement } from '../geometry/scan.js';
 import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import type { PreparedScan } from './prepared-scan.js';
+import { keepsSupport } from './shared-support.js';
 import { comparePaint } from './surface-paint.js';
 
 /** What speaks for and against one scan sitting on another in a given way. Counts are of sampled fine points. */
@@ -15,6 +16,8 @@ export interface Evidence {
   missing: number;
   /** Points that the other sensor could judge. */
   judged: number;
+  /** Points of scans whose supports would not fall together, though they are of one setup. */
+  offSupport: number;
   /** Painted points that could be compared with the other scan's paint. */
   painted: number;
   /** Painted points where the other scan has no such paint. */
@@ -49,6 +52,7 @@ export const noEvidence = (): Evidence => ({
   through: 0,
   missing: 0,
   judged: 0,
+  offSupport: 0,
   painted: 0,
   clashing: 0,
   grains: 0,
@@ -66,6 +70,7 @@ export function addEvidence(to: Evidence, more: Evidence): void {
   to.through += more.through;
   to.missing += more.missing;
   to.judged += more.judged;
+  to.offSupport += more.offSupport;
   to.painted += more.painted;
   to.clashing += more.clashing;
   to.grains += more.grains;
@@ -85,6 +90,7 @@ export function contradictions(e: Evidence): number {
     Math.max(0, e.through - 0.004 * e.judged) +
     0.5 * e.missing +
     0.3 * Math.max(0, e.off - 0.05 * e.matched) +
+    e.offSupport +
     paintAgainst(e)
   );
 }
@@ -213,7 +219,17 @@ export function judgePlacement(
   const marks = Math.ceil(samples / 3);
   comparePaint(a, b, bFromA, onSurface(scale), 2 * scale.cell, marks, out);
   comparePaint(b, a, aFromB, onSurface(scale), 2 * scale.cell, marks, out);
+  out.offSupport = pointsOffSupport(a, b, bFromA);
   return out;
+}
+
+/** Where the supports of two scans of one setup do not fall together, so much of the smaller scan contradicts: more than could match. */
+const OFF_SUPPORT = 0.25;
+
+/** @returns points that contradict a placement because it breaks the scans' support; a scan onto itself has none */
+export function pointsOffSupport(a: PreparedScan, b: PreparedScan, bFromA: Mat4): number {
+  if (a === b || keepsSupport(a.support, b.support, bFromA)) return 0;
+  return OFF_SUPPORT * Math.min(a.shuffle.length, b.shuffle.length);
 }
 
 /** Distance from a plane within which a point lies on it, mm. */

@@ -3,6 +3,7 @@ import type { Mat4 } from '../math/mat4.js';
 import type { PointGrid } from '../spatial/point-grid.js';
 import type { PlanarFace } from './planar-faces.js';
 import type { RangeView } from './range-view.js';
+import type { Support } from './shared-support.js';
 import type { SurfacePaint } from './surface-paint.js';
 
 /** Cell sizes that registration works with, in mm. */
@@ -33,6 +34,8 @@ export interface PreparedScan {
   /** Indices into `fine`, in a seeded shuffle: every prefix is an even subsample. */
   shuffle: Uint32Array;
   views: RangeView[];
+  /** What its object lay on, where that is known and believed. */
+  support?: Support;
   /** Its largest flat faces, if it has any. */
   faces: PlanarFace[];
   /** Motions under which the scan's shape falls onto itself (see `findSelfMotions`). */

@@ -11,6 +11,7 @@ import { identity, invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { mapTask } from '../runtime/map-task.js';
 import { assembleScans, type Assembly } from './assemble.js';
+import { believeSupports } from './believed-supports.js';
 import { evidenceScore, marksAreMeaningful, withoutMarks, type EvidenceScale } from './evidence.js';
 import { agreementOf, finishRegistration, medianNoise, type RegisterScansResult } from './finish-registration.js';
 import { findPairCandidates, THOROUGH_PAIR_CANDIDATES, type PairCandidate } from './pair-candidates.js';
@@ -53,6 +54,7 @@ export async function registerScans(
   const pairs = scans.flatMap((_, a) => scans.slice(a + 1).map((_s, k): [number, number] => [a, a + 1 + k]));
   const shared: PairTask = { prepared, cell: scale.coarse, evidenceScale, thorough: false };
   const found = await mapTask('compare-pair', comparePair, shared, pairs, ctx.part(0.25, 0.6, 'Comparing pairs'));
+  believeSupports(scans, prepared, found, ctx);
   const locked = lockedPlaces(scans, o.locked);
   const reference = prepared.findIndex((s) => s.name === o.reference);
   const assemble = (own: RunContext): Assembly =>
