@@ -148,7 +148,10 @@ export interface StoredScan {
 }
 
 /** Decodes a scan, and the stored cloud that its points are rows of. */
-export function decodeScan({ name, setup, cloud, storedAs, base, frames }: StoredScan): { scan: Scan; stored: StoredCloud } {
+export function decodeScan({ name, setup, cloud, storedAs, base, frames }: StoredScan): {
+  scan: Scan;
+  stored: StoredCloud;
+} {
   const cut = base && decodeCut(cloud);
   const whole = decodeCloud(base ?? cloud);
   const { rows: _rows, ...stored } = whole.cloud;

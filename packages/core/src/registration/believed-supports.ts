@@ -19,8 +19,11 @@ export function believeSupports(
   const supports = scans.map(supportOf);
   const left = leaveOutUnbelieved(supports, found).map((i) => scans[i].name);
   if (left.length > 0) {
-    const [does, its] = left.length > 1 ? ['do', 'their setups'] : ['does', 'its setup'];
-    ctx.note(`${listed(left)} ${does} not lie as others of ${its} do. Was the object moved?`);
+    const [does, its, it] =
+      left.length > 1
+        ? ['do', 'their setups', 'them setups of their own']
+        : ['does', 'its setup', 'it a setup of its own'];
+    ctx.note(`${listed(left)} ${does} not lie as others of ${its} do. If the object was moved, give ${it}.`);
   }
   supports.forEach((support, i) => (prepared[i].support = support));
   for (const pair of found) {

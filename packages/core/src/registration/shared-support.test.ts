@@ -122,7 +122,9 @@ test('where all lie as their setup says, all supports are believed and nothing i
 test('a scan that was turned over under the same name is left out and named; what it says against others is not heard', () => {
   const { supports, notes, scores } = believed([3]);
   expect(supports.map((s, i) => (s ? -1 : i)).filter((i) => i >= 0)).toEqual([3]);
-  expect(notes).toEqual(['s3 does not lie as others of its setup do. Was the object moved?']);
+  expect(notes).toEqual([
+    's3 does not lie as others of its setup do. If the object was moved, give it a setup of its own.',
+  ]);
   expect(new Set(scores)).toEqual(new Set([300]));
 });
 
