@@ -89,6 +89,14 @@ class PairTable {
     this.pairs = Array.from({ length: this.n * this.n }, noEvidence);
     this.samples = Math.max(SAMPLES, Math.ceil(SAMPLES_OF_A_SCAN / Math.max(1, this.n - 1)));
   }
+
+  /**
+   * What shape, free space and paint say. Setups are names: they say where scans are tried, but take no doubt away, for among
+   * wrongly placed scans of one setup each would hold the others there.
+   */
+  protected judged(i: number, j: number, poses: Mat4[]): Evidence {
+    return { ...this.joiner.judgePair(i, j, poses, this.samples), offSupport: 0 };
+  }
 }
 
 /** How the scans agree as they sit: the same for all motions, so judged once. */
@@ -100,7 +108,7 @@ export class StandingEvidence extends PairTable {
     for (let a = 0; a < n; a++) {
       for (let b = a + 1; b < n; b++) {
         if (!positions.includes(a) && !positions.includes(b)) continue;
-        const evidence = this.joiner.judgePair(list[a], list[b], at, this.samples);
+        const evidence = this.judged(list[a], list[b], at);
         this.pairs[a * n + b] = this.pairs[b * n + a] = evidence;
       }
     }
@@ -128,7 +136,7 @@ export class MovedEvidence extends PairTable {
       gone[list[a]] = multiply(this.motion, at[list[a]]);
       for (let b = 0; b < n; b++) {
         if (a === b || !(positions.includes(a) || positions.includes(b))) continue;
-        this.pairs[a * n + b] = this.joiner.judgePair(list[a], list[b], gone, this.samples);
+        this.pairs[a * n + b] = this.judged(list[a], list[b], gone);
       }
       gone[list[a]] = at[list[a]];
     }
