@@ -9,6 +9,7 @@ import { EXIT, InputError, UsageError } from './usage-error.js';
 const USAGE = `Usage:
   amberknit run --in PATH... --out DIR [--recipe NAME|FILE.json] [--set operation.parameter=value ...]
                 [--units mm|cm|m|in] [--viewpoint auto|origin|none] [--seed N] [--threads N] [--quiet]
+                Scans in several folders: each folder is a setup, in which the object lay alike.
   amberknit operations      every operation with its parameters, units, defaults and help
   amberknit info PATH...    what a file holds
 Recipes: ${RECIPES.map((r) => `${r.name} (${r.title})`).join('; ')}

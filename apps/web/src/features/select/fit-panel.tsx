@@ -39,7 +39,8 @@ export function FitPanel({ piece }: { piece: PieceView }) {
         <div className="mt-1 flex flex-col gap-1.5">
           <SpreadChart spread={shown} unit="mm" title="How distances between the scans are spread" />
           <p className="m-0">
-            Half of the points lie within <b className="num">{mm(shown.median)}</b> of the other scans, 95 % within{' '}
+            {shown.inSection ? 'In the section half' : 'Half'} of the points lie within{' '}
+            <b className="num">{mm(shown.median)}</b> of the other scans, 95 % within{' '}
             <b className="num">{mm(shown.high)}</b>. <span className="num">{Math.round(100 * alone)} %</span> were seen
             by one scan only.
           </p>

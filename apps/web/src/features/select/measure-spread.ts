@@ -3,8 +3,11 @@ import type { Measure, MeasureSpread } from './selection-messages';
 
 const BARS = 60;
 
-/** Bars over what nearly all values span; the few beyond count in the last bars. */
-export function spreadOf(measure: Measure, values: Float32Array[], present: BitSet[]): MeasureSpread {
+/**
+ * Bars over what nearly all values span; the few beyond count in the last bars.
+ * @param end of the last bar, where it is to be that of another spread
+ */
+export function spreadOf(measure: Measure, values: Float32Array[], present: BitSet[], end?: number): MeasureSpread {
   const known = Float32Array.from(values.flatMap((v) => [...sampleOf(v)])).sort();
   const at = (share: number): number => known[Math.min(known.length - 1, Math.floor(share * known.length))] ?? 0;
   const most = known[known.length - 1] ?? 0;
@@ -18,7 +21,7 @@ export function spreadOf(measure: Measure, values: Float32Array[], present: BitS
     noise: 2 * at(0.95),
     brightness: 100,
   };
-  const top = tops[measure];
+  const top = end ?? tops[measure];
   const counts = new Array<number>(BARS).fill(0);
   let unknown = 0;
   values.forEach((v, k) => {
@@ -28,7 +31,7 @@ export function spreadOf(measure: Measure, values: Float32Array[], present: BitS
     }
   });
   const edges = Array.from({ length: BARS + 1 }, (_, i) => (i / BARS) * top);
-  return { measure, edges, counts, unknown, median: at(0.5), high: at(0.95), worst: [] };
+  return { measure, edges, counts, unknown, median: at(0.5), high: at(0.95), worst: [], inSection: false };
 }
 
 /** Evenly taken known values, at most about fifty thousand: points are stored so that every step is an even sample. */

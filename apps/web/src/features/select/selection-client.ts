@@ -56,12 +56,16 @@ const CLOSED: SelectionView = {
   sending: false,
 };
 
+/** A section that was not moved for so long stays, ms. */
+const MOVED = 200;
+
 /** Runs the selection worker for the page and keeps what it says in one observable state. */
 export class SelectionClient {
   private worker?: Worker;
   private pieceId = '';
   private sent = '';
   private slab: SectionSlab | null = null;
+  private moving?: ReturnType<typeof setTimeout>;
   private state = CLOSED;
   private readonly listeners = new Set<() => void>();
   private readonly viewers = new Set<SelectionViewer>();
@@ -123,9 +127,14 @@ export class SelectionClient {
     this.set(CLOSED);
   }
 
-  /** Selecting takes only what lies in a slab, as long as only that is drawn. */
+  /** Selecting takes, and a measure's spread counts, only what lies in a slab, as long as only that is drawn. */
   setSlab(slab: SectionSlab | null): void {
+    if (JSON.stringify(slab) === JSON.stringify(this.slab)) return;
     this.slab = slab;
+    if (!this.state.spread) return;
+    // While the section is being moved its spread is not asked for at every step.
+    clearTimeout(this.moving);
+    this.moving = setTimeout(() => this.state.spread && this.post({ type: 'spread', slab: this.slab }), MOVED);
   }
 
   /** @param everywhere also what lies outside of the section shown */
@@ -158,7 +167,7 @@ export class SelectionClient {
   /** Measures the points shown, and colours the view by it. */
   measure(measure: Measure): void {
     this.set({ said: null });
-    this.post({ type: 'measure', measure });
+    this.post({ type: 'measure', measure, slab: this.slab });
   }
 
   forgetMeasure(): void {

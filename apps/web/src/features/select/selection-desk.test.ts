@@ -85,7 +85,7 @@ test('a threshold being moved is one step to undo', () => {
   const desk = new SelectionDesk();
   desk.setScans([scan('a', 0)]);
   desk.select(box(1.5), 'replace');
-  const spread = desk.measure('distance', () => undefined);
+  const spread = desk.measure('distance', null, () => undefined);
   expect(spread.counts.reduce((x, y) => x + y, 0)).toBe(n);
   for (const from of [2, 4, 6]) {
     desk.select({ kind: 'measure', measure: 'distance', from, to: Infinity }, 'add');
@@ -95,6 +95,29 @@ test('a threshold being moved is one step to undo', () => {
   desk.undo();
   expect(total(desk)).toBe(40);
   expect(desk.select({ kind: 'measure', measure: 'angle', from: 0, to: 1 }, 'add')).toMatch(/measure them again/);
+});
+
+test('in a section a measure’s spread counts only what lies in it, on the scale of the whole', () => {
+  const desk = new SelectionDesk();
+  expect(desk.spreadWithin(null)).toBeUndefined();
+  const far = scan('b', 0);
+  far.cloud.positions.forEach((v, i, p) => (p[i] = i % 3 === 2 ? 5 : 2 * v));
+  desk.setScans([scan('a', 0), far]);
+  const slab = { normal: [0, 0, 1] as [number, number, number], from: -1, to: 1 };
+  const counted = (s: { counts: number[] }): number => s.counts.reduce((x, y) => x + y, 0);
+  // From their middles the points lie up to 14 mm in the one, 28 mm in the other.
+  const whole = desk.measure('distance', null, () => undefined);
+  expect([counted(whole), whole.inSection, whole.high > 20]).toEqual([2 * n, false, true]);
+  const inside = desk.spreadWithin(slab)!;
+  expect([counted(inside), inside.unknown, inside.inSection]).toEqual([n, 0, true]);
+  expect(inside.high).toBeLessThan(15);
+  expect(inside.edges).toEqual(whole.edges);
+  expect(desk.spreadWithin(null)).toEqual(whole);
+  expect(counted(desk.spreadWithin({ ...slab, from: 20, to: 30 })!)).toBe(0);
+  // Selecting by the measure is not narrowed by what was counted.
+  desk.measure('distance', slab, () => undefined);
+  desk.select({ kind: 'measure', measure: 'distance', from: 20, to: Infinity }, 'replace');
+  expect(Object.keys(desk.state().counts)).toEqual(['b']);
 });
 
 test('selections are remembered by name; a click beside the points says so', () => {

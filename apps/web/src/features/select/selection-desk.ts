@@ -162,8 +162,11 @@ export class SelectionDesk {
     return { kind: 'found', points: new Map(shown.map((s, k) => [s.id, gone[k]])) };
   }
 
-  /** Spreads a measure over the points shown; a selector of kind `measure` then chooses by it. */
-  measure(measure: Measure, onProgress: (fraction: number) => void): MeasureSpread {
+  /**
+   * Measures the points shown; a selector of kind `measure` then chooses by it.
+   * @param slab only points in it count in the spread
+   */
+  measure(measure: Measure, slab: SectionSlab | null, onProgress: (fraction: number) => void): MeasureSpread {
     const shown = this.scans.filter((s) => s.visible);
     const ctx = createRunContext({ onProgress });
     if (measure === 'angle' || measure === 'residual' || measure === 'noise') shown.forEach((s) => this.makeNormals(s));
@@ -174,18 +177,39 @@ export class SelectionDesk {
         : clouds.map((c, i) =>
             measurePoints(c, shown[i].viewpoints, measure, ctx.part(i / shown.length, (i + 1) / shown.length)),
           );
-    const spread = spreadOf(
+    const { edges } = spreadOf(
       measure,
       values,
       clouds.map((c) => c.present),
     );
+    this.measured = { measure, values: new Map(shown.map((s, k) => [s.id, values[k]])), top: edges[edges.length - 1] };
+    this.sliding = undefined;
+    return this.spreadWithin(slab)!;
+  }
+
+  /** How what was measured last is spread over the points shown, or those of them in a slab; undefined without a measure. */
+  spreadWithin(slab: SectionSlab | null): MeasureSpread | undefined {
+    if (!this.measured) return undefined;
+    const { measure, values, top } = this.measured;
+    const shown = this.scans.filter((s) => s.visible && values.has(s.id));
+    const clouds = inSlab(
+      shown.map((s) => this.presentCloud(s)),
+      slab,
+    );
+    const counted = clouds.map(({ present }, k) => {
+      const own = values.get(shown[k].id)!;
+      return slab ? own.map((v, i) => (present.has(i) ? v : NaN)) : own;
+    });
+    const spread = spreadOf(
+      measure,
+      counted,
+      clouds.map((c) => c.present),
+      top,
+    );
     const { box } = this.state();
     const size = box ? Math.hypot(...box.max.map((v, k) => v - box.min[k])) : 100;
-    if (measure === 'residual') spread.worst = worstPlaces(clouds, values, PLACE_SIZE * size, WORST_PLACES);
-    const top = spread.edges[spread.edges.length - 1];
-    this.measured = { measure, values: new Map(shown.map((s, k) => [s.id, values[k]])), top };
-    this.sliding = undefined;
-    return spread;
+    if (measure === 'residual') spread.worst = worstPlaces(clouds, counted, PLACE_SIZE * size, WORST_PLACES);
+    return { ...spread, inSection: slab !== null };
   }
 
   /** The measured values of a scan as levels of a colour scale. */

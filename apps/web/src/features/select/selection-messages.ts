@@ -49,7 +49,9 @@ export type ToSelection =
   | { type: 'remember' | 'forget'; name: string }
   /** Selects what an operation would leave out. */
   | { type: 'preview'; operationId: string; params: object }
-  | { type: 'measure'; measure: Measure };
+  /** With a slab, its spread counts only the points in it; the second tells the spread of the last measure anew. */
+  | { type: 'measure'; measure: Measure; slab: SectionSlab | null }
+  | { type: 'spread'; slab: SectionSlab | null };
 
 /** How a measure is spread over the points shown. */
 export interface MeasureSpread {
@@ -64,6 +66,8 @@ export interface MeasureSpread {
   high: number;
   /** Where it is highest; only for residuals. */
   worst: WorstPlace[];
+  /** Whether only what lies in the section shown was counted. */
+  inSection: boolean;
 }
 
 /** Level that stands for a value that can't be told; the others run from 0 to the top edge of the spread. */

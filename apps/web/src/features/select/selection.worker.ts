@@ -59,12 +59,16 @@ async function answer(data: Exclude<ToSelection, { type: 'scans' }>): Promise<vo
     desk.forget(data.name);
     await kept?.forget(data.name);
   } else if (data.type === 'measure') {
-    say({ type: 'spread', spread: desk.measure(data.measure, (fraction) => say({ type: 'loading', fraction })) });
+    const spread = desk.measure(data.measure, data.slab, (fraction) => say({ type: 'loading', fraction }));
+    say({ type: 'spread', spread });
     say({ type: 'loading', fraction: null });
     for (const { id } of desk.sizes()) {
       const levels = desk.levelsOf(id);
       if (levels) say({ type: 'levels', scanId: id, levels }, [levels.buffer]);
     }
+  } else if (data.type === 'spread') {
+    const spread = desk.spreadWithin(data.slab);
+    if (spread) say({ type: 'spread', spread });
   } else {
     const selection = desk.packed();
     const bytes = encodeSelection(selection).buffer as ArrayBuffer;
