@@ -155,9 +155,23 @@ test('a plane is fitted through noisy points; its rms is their distance', () => 
     const [u, v, h] = [100 * random() - 50, 100 * random() - 50, 10 + 0.2 * (random() - 0.5)];
     fit.add(0.6 * h - 0.8 * u, v, 0.8 * h + 0.6 * u);
   }
-  const { middle, normal, rms } = fit.solve();
+  const { middle, normal, rms, spread } = fit.solve();
   const sign = Math.sign(normal[0]);
   [0.6, 0, 0.8].forEach((n, k) => expect(sign * normal[k]).toBeCloseTo(n, 3));
   expect(sign * (normal[0] * middle[0] + normal[1] * middle[1] + normal[2] * middle[2])).toBeCloseTo(10, 2);
   expect(rms).toBeCloseTo(0.2 / Math.sqrt(12), 3);
+  // Even over 100 mm both ways.
+  expect(spread / (100 / Math.sqrt(12))).toBeCloseTo(1, 1);
+});
+
+test('the spread along a plane is that where it is least: a narrow strip’s width, none of a line', () => {
+  const strip = new PlaneFit();
+  const line = new PlaneFit();
+  for (let i = 0; i < 10_000; i++) {
+    strip.add((i % 100) - 49.5, 0.1 * (Math.floor(i / 100) - 49.5), 7);
+    line.add(i, 2 * i, -i);
+  }
+  // A hundred even steps of 0.1: variance 0.1² (100² - 1) / 12.
+  expect(strip.solve().spread).toBeCloseTo(Math.sqrt((0.01 * 9999) / 12), 6);
+  expect(line.solve().spread / 10_000).toBeLessThan(1e-3);
 });

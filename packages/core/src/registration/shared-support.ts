@@ -1,7 +1,7 @@
 import { boundsOf, diagonalOf } from '../geometry/point-cloud.js';
 import type { Scan } from '../geometry/scan.js';
-import { symmetricEigen } from '../math/eigen.js';
-import { dot3, transformPoint, type Mat4, type Vec3 } from '../math/mat4.js';
+import { dot3, rotateVector, transformPoint, type Mat4, type Vec3 } from '../math/mat4.js';
+import { PlaneFit } from '../math/plane-fit.js';
 
 /** What a scan's object lay on, in the scan's frame: the same for all scans of a setup. */
 export interface Support {
@@ -40,15 +40,14 @@ export function supportOf(scan: Scan): Support | undefined {
   let used = Array.from({ length: q.length / 3 }, (_, i) => i);
   let plane = fitPlane(q, used);
   for (let round = 0; round < ROUNDS; round++) {
-    const { middle, normal, deviation } = plane;
+    const { middle, normal, rms } = plane;
     used = used.filter((i) => {
       const d: Vec3 = [q[3 * i] - middle[0], q[3 * i + 1] - middle[1], q[3 * i + 2] - middle[2]];
-      return Math.abs(dot3(d, normal)) <= TRIM * deviation + 1e-6;
+      return Math.abs(dot3(d, normal)) <= TRIM * rms + 1e-6;
     });
     plane = fitPlane(q, used);
   }
-  if (used.length < MOSTLY * (q.length / 3) || plane.deviation > EVEN * size || plane.spread < WIDE * size)
-    return undefined;
+  if (used.length < MOSTLY * (q.length / 3) || plane.rms > EVEN * size || plane.spread < WIDE * size) return undefined;
   const middle: Vec3 = [0, 0, 0];
   const p = scan.cloud.positions;
   for (let i = 0; i < p.length; i++) middle[i % 3] += (3 * p[i]) / p.length;
@@ -58,36 +57,17 @@ export function supportOf(scan: Scan): Support | undefined {
   return { setup: scan.setup, normal, height: Math.abs(up), middle, size };
 }
 
-function fitPlane(
-  q: Float32Array,
-  used: readonly number[],
-): Record<'middle' | 'normal', Vec3> & Record<'deviation' | 'spread', number> {
-  const middle: Vec3 = [0, 0, 0];
-  for (const i of used) for (let k = 0; k < 3; k++) middle[k] += q[3 * i + k] / used.length;
-  const C = new Float64Array(9);
-  for (const i of used) {
-    for (let r = 0; r < 3; r++) {
-      for (let c = 0; c < 3; c++)
-        C[3 * r + c] += ((q[3 * i + r] - middle[r]) * (q[3 * i + c] - middle[c])) / used.length;
-    }
-  }
-  const { values, vectors } = symmetricEigen(C, 3);
-  const deviationOf = (k: number): number => Math.sqrt(Math.max(0, values[k]));
-  return { middle, normal: [vectors[0], vectors[1], vectors[2]], deviation: deviationOf(0), spread: deviationOf(1) };
+function fitPlane(q: Float32Array, used: readonly number[]): ReturnType<PlaneFit['solve']> {
+  const fit = new PlaneFit();
+  for (const i of used) fit.add(q[3 * i], q[3 * i + 1], q[3 * i + 2]);
+  return fit.solve();
 }
 
 /** Whether a placement lets the supports of two scans of one setup fall together; those of others always may. */
 export function keepsSupport(a: Support | undefined, b: Support | undefined, bFromA: Mat4): boolean {
   if (!a || !b || a.setup !== b.setup) return true;
-  const m = bFromA;
-  const [x, y, z] = a.normal;
-  const turned: Vec3 = [
-    m[0] * x + m[4] * y + m[8] * z,
-    m[1] * x + m[5] * y + m[9] * z,
-    m[2] * x + m[6] * y + m[10] * z,
-  ];
-  if (dot3(turned, b.normal) < LEAN) return false;
-  const at = transformPoint(m, ...a.middle);
+  if (dot3(rotateVector(bFromA, ...a.normal), b.normal) < LEAN) return false;
+  const at = transformPoint(bFromA, ...a.middle);
   const d: Vec3 = [at[0] - b.middle[0], at[1] - b.middle[1], at[2] - b.middle[2]];
   return Math.abs(b.height + dot3(d, b.normal) - a.height) <= RISE * Math.max(a.size, b.size);
 }

@@ -58,7 +58,8 @@ export class SelectionDesk {
   private readonly leaving = new Map<string, BitSet>();
   /** Normals of scans that came without, by id of the stored cloud; made when first needed. */
   private readonly normals = new Map<string, Float32Array>();
-  private measured?: { measure: Measure; values: Map<string, Float32Array>; top: number };
+  /** `top` of the whole's spread: colours and bars end there. */
+  private measured?: { measure: Measure; values: Map<string, Float32Array>; top?: number };
   /** The last step, if a further one of its kind takes its place: a threshold being moved. */
   private sliding?: string;
 
@@ -177,14 +178,11 @@ export class SelectionDesk {
         : clouds.map((c, i) =>
             measurePoints(c, shown[i].viewpoints, measure, ctx.part(i / shown.length, (i + 1) / shown.length)),
           );
-    const { edges } = spreadOf(
-      measure,
-      values,
-      clouds.map((c) => c.present),
-    );
-    this.measured = { measure, values: new Map(shown.map((s, k) => [s.id, values[k]])), top: edges[edges.length - 1] };
+    this.measured = { measure, values: new Map(shown.map((s, k) => [s.id, values[k]])) };
     this.sliding = undefined;
-    return this.spreadWithin(slab)!;
+    const whole = this.spreadWithin(null)!;
+    this.measured.top = whole.edges.at(-1);
+    return slab ? this.spreadWithin(slab)! : whole;
   }
 
   /** How what was measured last is spread over the points shown, or those of them in a slab; undefined without a measure. */
