@@ -2,6 +2,7 @@
 const common = {
   rootDir: '.',
   testEnvironment: 'node',
+  setupFilesAfterEnv: ['<rootDir>/scripts/jest-limits.mjs'],
   extensionsToTreatAsEsm: ['.ts'],
   moduleNameMapper: {
     '^@amber-knit/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts',

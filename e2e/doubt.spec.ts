@@ -13,12 +13,12 @@ test('scans that fit in several places are placed in doubt; the operator tries t
   await page.getByRole('button', { name: 'Make it' }).click();
   await page.getByLabel('Scan files').setInputFiles(files);
   const strands = page.getByRole('complementary', { name: 'Strands' });
-  await expect(strands.getByText(/^scan_0\d$/)).toHaveCount(4, { timeout: 30_000 });
+  await expect(strands.getByText(/^scan_0\d$/)).toHaveCount(4, { timeout: 240_000 });
   await page.getByRole('link', { name: /^Register/ }).click();
   await page.locator('button[type=submit]', { hasText: 'Register all scans' }).click();
 
   const doubt = page.getByRole('region', { name: 'Scans in doubt' });
-  await expect(doubt.getByText(/scans? in doubt/)).toBeVisible({ timeout: 90_000 });
+  await expect(doubt.getByText(/scans? in doubt/)).toBeVisible({ timeout: 240_000 });
   const before = await strands.getByText(/placed$/).count();
   expect(before).toBeGreaterThan(0);
   await expect(doubt.getByText('turned by 72°').or(doubt.getByText('turned by 144°')).first()).toBeVisible();
@@ -44,12 +44,12 @@ test('scans that fit in several places are placed in doubt; the operator tries t
   await page.getByRole('button', { name: 'End comparing' }).click();
   await expect(divider).toBeHidden();
   await doubt.getByRole('button', { name: 'It belongs in place 1' }).click();
-  await expect(strands.getByText(/placed$/)).toHaveCount(before - 1, { timeout: 60_000 });
+  await expect(strands.getByText(/placed$/)).toHaveCount(before - 1, { timeout: 240_000 });
 
   // What is left is left where it is; undo brings the doubt back.
   if (before > 1) {
     await doubt.getByRole('button', { name: /^Leave all/ }).click();
-    await expect(strands.getByText(/registered$/)).toHaveCount(4, { timeout: 60_000 });
+    await expect(strands.getByText(/registered$/)).toHaveCount(4, { timeout: 240_000 });
     await expect(doubt).toBeHidden();
     await page.getByRole('button', { name: 'Undo', exact: true }).click();
     await expect(doubt).toBeVisible();

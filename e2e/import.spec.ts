@@ -46,16 +46,16 @@ test('a mixed zip, a doubtful unit, columns put right, a mesh with its picture m
   await page
     .getByLabel('Scan files')
     .setInputFiles([file('day.zip', zip), file('metres.ply', writePly({ positions: positions.map((v) => v / 1000) }))]);
-  await expect(strands.getByText(/^(upright|on its side)$/)).toHaveCount(2, { timeout: 60_000 });
+  await expect(strands.getByText(/^(upright|on its side)$/)).toHaveCount(2, { timeout: 240_000 });
   await expect(strands.getByText('rim', { exact: true })).toBeVisible();
   await expect(strands.getByText(/placed/)).toHaveCount(2);
 
   // The unit is asked, the likeliest marked; a reload asks again.
   await page.reload();
   const unit = page.getByRole('alert', { name: 'Unit of metres.ply' });
-  await expect(unit.getByRole('button', { name: /Metres, likely\s*\d+ mm/ })).toBeVisible({ timeout: 60_000 });
+  await expect(unit.getByRole('button', { name: /Metres, likely\s*\d+ mm/ })).toBeVisible({ timeout: 240_000 });
   await unit.getByRole('button', { name: /Metres, likely/ }).click();
-  await expect(strands.getByText('metres', { exact: true })).toBeVisible({ timeout: 60_000 });
+  await expect(strands.getByText('metres', { exact: true })).toBeVisible({ timeout: 240_000 });
   await expect(unit).toBeHidden();
 
   // Text: the columns as they were guessed, put right, and not sent before.
@@ -65,7 +65,7 @@ test('a mixed zip, a doubtful unit, columns put right, a mesh with its picture m
   await expect(dialog.getByRole('combobox')).toHaveCount(4);
   for (const [k, role] of ['-', 'x', 'y', 'z'].entries()) await dialog.getByLabel(`Column ${k + 1}`).selectOption(role);
   await dialog.getByRole('button', { name: 'Bring in' }).click();
-  await expect(strands.getByText('list', { exact: true })).toBeVisible({ timeout: 60_000 });
+  await expect(strands.getByText('list', { exact: true })).toBeVisible({ timeout: 240_000 });
   await expect(page.getByText('Columns taken as: - x y z.')).toBeVisible();
 
   // A mesh and its materials, dropped together without the picture; something else besides.
@@ -80,7 +80,7 @@ test('a mixed zip, a doubtful unit, columns put right, a mesh with its picture m
     ]);
   await expect(page.getByText('Left out, of no known kind.')).toBeVisible();
   await page.getByRole('button', { name: 'Dismiss notes.docx' }).click();
-  await expect(strands.getByText('ear', { exact: true })).toBeVisible({ timeout: 60_000 });
+  await expect(strands.getByText('ear', { exact: true })).toBeVisible({ timeout: 240_000 });
   await expect(page.getByText(/picture skin\.png is missing/)).toBeVisible();
 });
 
@@ -89,7 +89,7 @@ test('a file that was cut off is refused with the reason, and nothing changes', 
   await newPiece(page, 'A broken scan');
   await page.getByLabel('Scan files').setInputFiles([file('half.ply', writePly({ positions }).subarray(0, 9000))]);
   await expect(page.getByText(/The file ends after \d+ of 4000 elements "vertex"\. It was cut off/)).toBeVisible({
-    timeout: 60_000,
+    timeout: 240_000,
   });
   await expect(page.getByText('No scans yet.')).toBeVisible();
 });
@@ -99,17 +99,17 @@ test('frames out of place are proposed, left out, and come back by undo', async 
   await newPiece(page, 'A round in frames');
   await page.getByLabel('Scan files').setInputFiles([depthRoundFile(24, [7, 15])]);
   const strands = page.getByRole('complementary', { name: 'Strands' });
-  await expect(strands.getByText('jug round', { exact: true })).toBeVisible({ timeout: 90_000 });
+  await expect(strands.getByText('jug round', { exact: true })).toBeVisible({ timeout: 240_000 });
   await page.getByRole('link', { name: /^Clean/ }).click();
   const panel = page.getByRole('region', { name: 'Frames', exact: true });
   await panel.getByRole('button', { name: 'Open' }).click();
-  await expect(panel.getByText('2 frames seem faulty:')).toBeVisible({ timeout: 60_000 });
+  await expect(panel.getByText('2 frames seem faulty:')).toBeVisible({ timeout: 240_000 });
   // Proposed, not done: they are looked at first, the worst one by one.
   const view = page.getByRole('region', { name: 'Frames of the scan' });
   await view.getByRole('button', { name: 'Next worst' }).click();
   await expect(panel.getByText(/^Frame (8|16): out of place$/)).toBeVisible();
   await panel.getByLabel('Colour its points by frame').check();
-  await expect(panel.getByText('Dark: the first frames; light: the last.')).toBeVisible({ timeout: 30_000 });
+  await expect(panel.getByText('Dark: the first frames; light: the last.')).toBeVisible({ timeout: 240_000 });
   await panel.getByLabel('Colour its points by frame').uncheck();
   await expect(
     page.getByRole('complementary', { name: 'Strands' }).getByRole('img', { name: /^Surface seen along the frames/ }),
@@ -125,11 +125,11 @@ test('frames out of place are proposed, left out, and come back by undo', async 
   await page.keyboard.press('Delete');
   await expect(panel.getByText('22 of 24')).toBeVisible();
   await panel.getByRole('button', { name: 'Use these frames' }).click();
-  await expect(page.getByText(/jug round: 22 of 24 frames used, [\d,]+ points/)).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByText(/jug round: 22 of 24 frames used, [\d,]+ points/)).toBeVisible({ timeout: 240_000 });
   await page.getByRole('button', { name: 'Undo', exact: true }).click();
-  await expect(panel.getByText('24 of 24')).toBeVisible({ timeout: 30_000 });
+  await expect(panel.getByText('24 of 24')).toBeVisible({ timeout: 240_000 });
   await page.getByRole('button', { name: 'Redo', exact: true }).click();
-  await expect(panel.getByText('22 of 24')).toBeVisible({ timeout: 30_000 });
+  await expect(panel.getByText('22 of 24')).toBeVisible({ timeout: 240_000 });
   await view.getByRole('button', { name: 'Close the frames' }).click();
   await expect(view).toBeHidden();
 });

@@ -7,7 +7,7 @@ import { validateBytes } from 'gltf-validator';
 /** Presses an operation's button and waits for its result in the panel. */
 async function run(page: Page, title: string, result: RegExp): Promise<void> {
   await page.getByRole('button', { name: title, exact: true }).and(page.locator('[type=submit]')).click();
-  await expect(page.getByRole('region', { name: 'Newest result' })).toContainText(result, { timeout: 150_000 });
+  await expect(page.getByRole('region', { name: 'Newest result' })).toContainText(result, { timeout: 240_000 });
 }
 
 const canvas = (page: Page) => page.locator('canvas');
@@ -30,7 +30,7 @@ test('the jug from scans to a valid GLB', async ({ page }) => {
   // What would go is marked first, and just that goes.
   await page.getByRole('button', { name: 'Mark what would go' }).first().click();
   const marked = page.getByRole('status', { name: 'Selection' }).getByText(/^[\d,]+ points in 8 scans$/);
-  await expect(marked).toBeVisible({ timeout: 60_000 });
+  await expect(marked).toBeVisible({ timeout: 240_000 });
   const going = (await marked.textContent())!.replace(/ points.*/, '');
   await run(page, 'Remove the support', new RegExp(`Support removed in 8 of 8 scans: ${going} points`));
   await page.getByRole('button', { name: 'Remove stray points', exact: true }).click();
@@ -83,7 +83,7 @@ test('the jug from scans to a valid GLB', async ({ page }) => {
   // Where to scan next: places with what they would show, drawn in the view.
   const next = page.getByRole('region', { name: 'Where to scan next' });
   await next.getByRole('button', { name: 'Find places' }).click();
-  await expect(next.getByText(/^About \d+\.\d cm² are unseen/)).toBeVisible({ timeout: 60_000 });
+  await expect(next.getByText(/^About \d+\.\d cm² are unseen/)).toBeVisible({ timeout: 240_000 });
   const best = next.getByRole('listitem').first().getByRole('button');
   await expect(best).toContainText(/\d+ %.*as it lay in Upright|lay it down anew/);
   await expect(best).toHaveAttribute('aria-pressed', 'true');
@@ -140,7 +140,7 @@ test('the jug from scans to a valid GLB', async ({ page }) => {
     .last()
     .selectOption('xyz');
   await page.getByRole('button', { name: 'Export the points' }).last().click();
-  await expect(page.getByText(/points of 8 scans/)).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByText(/points of 8 scans/)).toBeVisible({ timeout: 240_000 });
   const points = page.waitForEvent('download');
   await page.getByRole('link', { name: /^Download .*\.xyz/ }).click();
   const text = await readFile(await (await points).path(), 'utf8');

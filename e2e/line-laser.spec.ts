@@ -16,7 +16,7 @@ test('a turn under the line laser, from the spirit level to a scan', async ({ pa
   await page.getByText('Camera with line laser').click();
   await page.getByRole('button', { name: 'Connect' }).click();
   const aids = page.getByRole('region', { name: 'Setting the stand up' });
-  await expect(aids).toContainText('Leans up', { timeout: 60_000 });
+  await expect(aids).toContainText('Leans up', { timeout: 240_000 });
   for (let i = 0; i < 16; i++) {
     const before = await aids.locator('.num').innerText();
     await page.getByRole('button', { name: 'Tilt down' }).click();
@@ -43,16 +43,16 @@ test('a turn under the line laser, from the spirit level to a scan', async ({ pa
   await page.getByRole('button', { name: 'Record', exact: true }).click();
   const timeline = page.getByRole('slider', { name: 'Picture of the recording' });
   await expect
-    .poll(async () => Number(await timeline.getAttribute('aria-valuemax').catch(() => 0)), { timeout: 120_000 })
+    .poll(async () => Number(await timeline.getAttribute('aria-valuemax').catch(() => 0)), { timeout: 240_000 })
     .toBeGreaterThanOrEqual(68);
   await page.getByRole('button', { name: /^Stop/ }).click();
   const turn = page.getByRole('region', { name: 'One turn' });
-  await expect(turn).toContainText('Found by comparing', { timeout: 60_000 });
+  await expect(turn).toContainText('Found by comparing', { timeout: 240_000 });
   expect(Math.abs(Number(await turn.getByLabel('Pictures a turn').inputValue()) - 60)).toBeLessThan(0.3);
   await expect(turn.getByLabel('Turning')).toHaveValue('1');
-  await expect.poll(() => points(page), { timeout: 60_000 }).toBeGreaterThan(5000);
+  await expect.poll(() => points(page), { timeout: 240_000 }).toBeGreaterThan(5000);
   // The turn takes its time, and more of it where the machine has other things to do.
-  await expect(page.getByRole('button', { name: 'Make a scan of it' })).toBeEnabled({ timeout: 120_000 });
+  await expect(page.getByRole('button', { name: 'Make a scan of it' })).toBeEnabled({ timeout: 240_000 });
 
   // The page closes before it is handed over: the pictures are on the server, with the measures of the stand.
   await expect(page.getByRole('region', { name: 'Recording' })).toContainText(/\d+ pictures stored$/m);
@@ -60,9 +60,9 @@ test('a turn under the line laser, from the spirit level to a scan', async ({ pa
   const unfinished = page.getByRole('region', { name: 'Unfinished captures' });
   await expect(unfinished).toContainText(/(6[8-9]|7\d|8\d) pictures stored/);
   await unfinished.getByRole('button', { name: 'Resume' }).click();
-  await expect(turn).toContainText('Found by comparing', { timeout: 60_000 });
-  await expect.poll(() => points(page), { timeout: 60_000 }).toBeGreaterThan(5000);
-  await expect(page.getByRole('button', { name: 'Make a scan of it' })).toBeEnabled({ timeout: 60_000 });
+  await expect(turn).toContainText('Found by comparing', { timeout: 240_000 });
+  await expect.poll(() => points(page), { timeout: 240_000 }).toBeGreaterThan(5000);
+  await expect(page.getByRole('button', { name: 'Make a scan of it' })).toBeEnabled({ timeout: 240_000 });
 
   // A place leads back to its picture.
   const space = page.getByLabel(/^Points of the turn/);
@@ -71,7 +71,7 @@ test('a turn under the line laser, from the spirit level to a scan', async ({ pa
   await expect(page.getByRole('region', { name: 'Traced place' })).toContainText('Measured here');
 
   await page.getByRole('button', { name: 'Make a scan of it' }).click();
-  await expect(page.getByText('Scan 1', { exact: true }).first()).toBeVisible({ timeout: 90_000 });
+  await expect(page.getByText('Scan 1', { exact: true }).first()).toBeVisible({ timeout: 240_000 });
   const steps = (await (await page.request.get(`/api/pieces/${id}/steps`)).json()) as {
     operationId: string;
     figures: { points: number };
@@ -121,8 +121,8 @@ test('a recording from a zip and from a video; what is neither is refused', asyn
   });
   await chooser.setInputFiles({ name: 'drum.webm', mimeType: 'video/webm', buffer: Buffer.from(video) });
   const turn = page.getByRole('region', { name: 'One turn' });
-  await expect(turn).toContainText('Found by comparing', { timeout: 90_000 });
+  await expect(turn).toContainText('Found by comparing', { timeout: 240_000 });
   // Four seconds a turn at ten pictures a second.
   expect(Math.abs(Number(await turn.getByLabel('Pictures a turn').inputValue()) - 40)).toBeLessThan(4);
-  await expect.poll(() => points(page), { timeout: 60_000 }).toBeGreaterThan(1000);
+  await expect.poll(() => points(page), { timeout: 240_000 }).toBeGreaterThan(1000);
 });

@@ -4,8 +4,9 @@ import { browserOptions } from './browser-options.mjs';
 /** Debian's Chromium with WebGL by software; the server's address comes from ./test. */
 export default defineConfig({
   testDir: '.',
-  timeout: 300_000,
-  expect: { timeout: 20_000 },
+  // Generous: nothing may fail because the machine is busy with other work.
+  timeout: 900_000,
+  expect: { timeout: 120_000 },
   workers: 1,
   use: {
     baseURL: process.env.BASE_URL ?? 'http://127.0.0.1:4780',

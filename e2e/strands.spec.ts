@@ -11,7 +11,7 @@ test('scans are renamed, noted, found, chosen together and moved to another setu
   await page.getByRole('button', { name: 'Make it' }).click();
   await page.getByLabel('Scan files').setInputFiles(ballSceneFiles(6));
   const strands = page.getByRole('complementary', { name: 'Strands' });
-  await expect(strands.getByText(/^view_\d$/)).toHaveCount(6, { timeout: 120_000 });
+  await expect(strands.getByText(/^view_\d$/)).toHaveCount(6, { timeout: 240_000 });
 
   await strands.getByRole('button', { name: 'Card of view_2' }).click();
   const card = page.getByRole('dialog', { name: 'view_2' });
@@ -81,7 +81,7 @@ test('scans are renamed, noted, found, chosen together and moved to another setu
   await strands.getByLabel('Choose view_4').uncheck();
   await strands.getByLabel('Choose view_2').uncheck();
   await chosen.getByRole('button', { name: 'Copy' }).click();
-  await expect(strands.getByText('view_5 2', { exact: true })).toBeVisible({ timeout: 60_000 });
+  await expect(strands.getByText('view_5 2', { exact: true })).toBeVisible({ timeout: 240_000 });
 });
 
 test('in a section only what lies in it is selected', async ({ page }) => {
@@ -92,7 +92,7 @@ test('in a section only what lies in it is selected', async ({ page }) => {
   await page.getByRole('button', { name: 'Make it' }).click();
   await page.getByLabel('Scan files').setInputFiles(ballSceneFiles(1));
   const strands = page.getByRole('complementary', { name: 'Strands' });
-  await expect(strands.getByText(/^view_\d$/)).toHaveCount(1, { timeout: 60_000 });
+  await expect(strands.getByText(/^view_\d$/)).toHaveCount(1, { timeout: 240_000 });
   await page.getByRole('link', { name: /^Clean/ }).click();
   const select = page.getByRole('region', { name: 'Select points' });
   const selected = async (): Promise<number> => {

@@ -47,7 +47,7 @@ test('wrong usage ends with 2 and says how to use it', async () => {
     expect(r.code).toBe(2);
     expect(r.err).toMatch(/Usage:/);
   }
-}, 60_000);
+});
 
 test('refused inputs end with 3 and name the file and the fault', async () => {
   const whole = halfBall(0);
@@ -66,7 +66,7 @@ test('refused inputs end with 3 and name the file and the fault', async () => {
     expect(r.err).toMatch(message);
   }
   expect((await amberknit('run', '--in', join(dir, 'missing.ply'), '--out', join(dir, 'never'))).code).toBe(3);
-}, 120_000);
+});
 
 test('notes and tables that lie beside the scans of a folder are not taken for scans', async () => {
   const folder = join(dir, 'mixed');
@@ -79,7 +79,7 @@ test('notes and tables that lie beside the scans of a folder are not taken for s
   expect(r.code).toBe(0);
   expect(r.out).toContain('half');
   expect(r.out).not.toMatch(/README|report/);
-}, 60_000);
+});
 
 test('one scan alone becomes a mesh, with poses and a report', async () => {
   const out = join(dir, 'one');
@@ -116,7 +116,7 @@ test('one scan alone becomes a mesh, with poses and a report', async () => {
   ]);
   expect(report.steps[4].figures.watertight).toBe(true);
   expect(readFileSync(join(out, 'mesh.glb')).subarray(0, 4).toString()).toBe('glTF');
-}, 120_000);
+});
 
 test('operations and info describe', async () => {
   const list = await amberknit('operations');
@@ -124,4 +124,4 @@ test('operations and info describe', async () => {
   const info = await amberknit('info', put('info.ply', halfBall(1)));
   expect(info.out).toMatch(/"points":6000/);
   expect(info.code).toBe(0);
-}, 60_000);
+});

@@ -185,7 +185,7 @@ test('twelve stops of the turntable come out aligned, the axis found from the ju
     expect((rotationAngle(d) * 180) / Math.PI).toBeLessThan(0.15);
   }
   expect(Math.sqrt(squares)).toBeLessThan(0.15);
-}, 60_000);
+});
 
 test('the line-laser stand measures the turned gauge to size', () => {
   const { device, frames } = bench('line-laser-stand');
@@ -228,7 +228,7 @@ test('the line-laser stand measures the turned gauge to size', () => {
   expect(Math.abs(mean(drum) / GAUGE.cylinder.radius - 1)).toBeLessThan(0.003);
   expect(Math.abs(mean(ball) / GAUGE.ball.radius - 1)).toBeLessThan(0.003);
   expect(Math.abs(mean(cone))).toBeLessThan(0.1);
-}, 120_000);
+});
 
 test.each([1, 4])(
   'a hand too fast for the scanner loses it, but no frame goes into the model askew (seed %i)',
@@ -326,4 +326,4 @@ test('the lidar walks along the wheelhouse corner: shape and its own belief toge
   // Root mean square of the positions' errors without alignment; the walls alone let the scan slide by 100 mm and more.
   expect(Math.sqrt(strayed / (100 * walks))).toBeLessThan(6);
   expect(strayed).toBeLessThan(0.8 * believedStray);
-}, 240_000);
+});

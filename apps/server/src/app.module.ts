@@ -31,11 +31,7 @@ export class AppModule {
           useFactory: (db: DataSource, blobs: BlobStore) => new PieceStore(db, blobs),
           inject: [DataSource, BlobStore],
         },
-        {
-          provide: StepQueue,
-          useFactory: (db: DataSource) => new StepQueue(config.databaseUrl, db),
-          inject: [DataSource],
-        },
+        { provide: StepQueue, useFactory: (db: DataSource) => new StepQueue(db), inject: [DataSource] },
         PiecesService,
         StepsService,
         CapturesService,

@@ -11,7 +11,6 @@ import { AppModule } from './app.module.js';
 import type { ServerConfig } from './config.js';
 import { ProblemFilter } from './problem.filter.js';
 import { deviceListHandler, relayDevices } from './devices/device-relay.js';
-import { StepQueue } from './steps/step-queue.js';
 import { StepsService } from './steps/steps.service.js';
 import { BlobStore } from './storage/blob-store.js';
 import { createUploadServer, UPLOAD_PATH } from './uploads/upload-server.js';
@@ -54,6 +53,5 @@ export async function createApp(config: ServerConfig): Promise<NestExpressApplic
       response.sendFile(join(web, 'index.html'));
     });
   }
-  await app.get(StepQueue).start();
   return app;
 }

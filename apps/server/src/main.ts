@@ -19,7 +19,6 @@ const stop = async (): Promise<void> => {
   clearInterval(recovery);
   // Open event streams would keep the server waiting.
   setTimeout(() => process.exit(0), 1500).unref();
-  await app.get(StepQueue).stop();
   await app.close();
   process.exit(0);
 };

@@ -2,6 +2,7 @@ import { mkdtempSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import pg from 'pg';
 import request from 'supertest';
 import { Upload } from 'tus-js-client';
 import type { NestExpressApplication } from '@nestjs/platform-express';
@@ -14,13 +15,25 @@ import { PieceStore } from '../src/pieces/piece-store.js';
 import { StepQueue } from '../src/steps/step-queue.js';
 import { BlobStore } from '../src/storage/blob-store.js';
 import { StepRunner } from '../src/worker/step-runner.js';
+import { StepWorker } from '../src/worker/step-worker.js';
 
 /** The real application on a real PostgreSQL, without a worker, with calls that tests share. */
 export class Harness {
   private constructor(
     readonly app: NestExpressApplication,
     readonly base: string,
+    readonly databaseUrl: string,
   ) {}
+
+  /** The same on a new database of its own, for tests that other workers would disturb. */
+  static async startOnOwnDatabase(name: string): Promise<Harness> {
+    const admin = new pg.Client({ connectionString: process.env.DATABASE_URL });
+    await admin.connect();
+    await admin.query(`DROP DATABASE IF EXISTS ${name}`);
+    await admin.query(`CREATE DATABASE ${name}`);
+    await admin.end();
+    return Harness.start(process.env.DATABASE_URL!.replace(/\/[^/]*$/, `/${name}`));
+  }
 
   static async start(databaseUrl: string, options: { devicesUrl?: string } = {}): Promise<Harness> {
     const port = await new Promise<number>((resolve) => {
@@ -39,11 +52,11 @@ export class Harness {
       devicesUrl: options.devicesUrl ?? 'http://127.0.0.1:9',
     });
     await app.listen(port, '127.0.0.1');
-    return new Harness(app, `http://127.0.0.1:${port}`);
+    return new Harness(app, `http://127.0.0.1:${port}`, databaseUrl);
   }
 
   /** Takes steps from the queue, as a worker process does, until the returned call. Threads run built code. */
-  async work(name: string): Promise<{ runner: StepRunner; stop: () => Promise<void> }> {
+  async work(): Promise<{ runner: StepRunner; stop: () => Promise<void> }> {
     const { app } = this;
     const queue = app.get(StepQueue);
     const runner = new StepRunner(
@@ -54,16 +67,10 @@ export class Harness {
       // Raw TypeScript can't be a worker entry.
       new URL('../dist/worker/thread.js', import.meta.url),
       mkdtempSync(join(tmpdir(), 'amber-read-')),
-      name,
     );
-    await queue.work(1, (id) => runner.handle(id));
-    return {
-      runner,
-      stop: async () => {
-        await runner.stop();
-        await queue.stop();
-      },
-    };
+    const worker = new StepWorker((app.get(DataSource).options as { url: string }).url, queue, runner);
+    await worker.start();
+    return { runner, stop: () => worker.stop() };
   }
 
   http() {
@@ -78,7 +85,6 @@ export class Harness {
     return (await this.http().get(`/api/pieces/${id}`).expect(200)).body as PieceView;
   }
 
-  /** Sends a file in parts. @returns the step that checks it */
   /** A new piece of two scans, "left" and "right", the second 70 mm beside the first; both are placed. */
   async placedPair(): Promise<PieceView> {
     const { id } = await this.newPiece();
@@ -91,6 +97,7 @@ export class Harness {
     return this.piece(id);
   }
 
+  /** Sends a file in parts. @returns the step that checks it */
   upload(pieceId: string, name: string, bytes: Uint8Array, about: Record<string, string> = {}): Promise<string> {
     return new Promise((resolve, reject) => {
       new Upload(Buffer.from(bytes), {
@@ -113,9 +120,9 @@ export class Harness {
     return (await this.http().get(`/api/steps/${id}`)).body as StepView;
   }
 
-  /** Waits until a step is as wanted. @throws Error after a minute */
+  /** Waits until a step is as wanted. @throws Error after five minutes */
   async until(stepId: string, wanted: (s: StepView) => boolean): Promise<StepView> {
-    for (let i = 0; i < 1200; i++) {
+    for (let i = 0; i < 6000; i++) {
       const step = await this.step(stepId);
       if (wanted(step)) return step;
       await new Promise((r) => setTimeout(r, 50));

@@ -193,7 +193,11 @@ export interface PieceView extends PieceSummary {
   lastStep: string | null;
 }
 
-export type ServerEvent = { type: 'step'; step: StepView } | { type: 'piece'; pieceId: string };
+export type ServerEvent =
+  | { type: 'step'; step: StepView }
+  | { type: 'piece'; pieceId: string }
+  /** Changes may have been missed: what is shown must be asked for again. */
+  | { type: 'anew' };
 
 /** RFC 9457 problem details. */
 export interface Problem {

@@ -50,7 +50,7 @@ test('a zip of pictures becomes a scan to size: turn, way of turning and all fou
   // Averaging over cells 4.4 mm wide draws the round side inwards by at most a tenth of a millimetre.
   expect(Math.abs(radius / count - GAUGE.cylinder.radius)).toBeLessThan(0.15);
   expect(outwards / count).toBeGreaterThan(0.95);
-}, 60_000);
+});
 
 test('what is no recording is refused in words', async () => {
   await expect(run(new Uint8Array([1, 2, 3]), {})).rejects.toThrow(/damaged/);

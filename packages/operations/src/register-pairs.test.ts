@@ -64,7 +64,7 @@ test('picked pairs place a scan on another, fine fitting makes it exact; what is
   // The third is picked on the two that have a place now.
   const more = await run({ scan: c.name, pairs: [...picks(c, b, 3), ...picks(c, a, 1)] }, placed);
   expect(more.outputs.placements!.map((p) => p.state)).toEqual(['registered', 'registered', 'registered']);
-}, 60_000);
+});
 
 test('picks that put a scan where it contradicts the other leave it placed, and say so', async () => {
   const [a, b] = views;
@@ -74,7 +74,7 @@ test('picks that put a scan where it contradicts the other leave it placed, and 
   const { outputs, notes } = await run({ scan: b.name, pairs: picks(b, a, 4, turned) });
   expect(placeOf(outputs.placements!, b.name).state).toBe('placed');
   expect(notes.join()).toMatch(/stays placed, not registered/);
-}, 60_000);
+});
 
 test('without fine fitting the scan is placed where the picks say', async () => {
   const { outputs } = await run({ scan: views[1].name, pairs: picks(views[1], views[0], 3), refine: false });

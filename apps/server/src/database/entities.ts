@@ -106,6 +106,8 @@ export class Step {
   /** Artifacts read and made. */
   @Column('uuid', { array: true, default: () => "'{}'" }) inputs: string[];
   @Column('uuid', { array: true, default: () => "'{}'" }) outputs: string[];
+  /** Steps that were open when it was asked for and whose results it works on: without them it is not run. */
+  @Column('uuid', { array: true, default: () => "'{}'" }) after: string[];
   /** Raw file to read, for imports. */
   @Column('text', { name: 'source_sha256', nullable: true }) sourceSha256: string | null;
   @Column('text', { name: 'source_name', nullable: true }) sourceName: string | null;

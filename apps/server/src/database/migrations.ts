@@ -94,9 +94,22 @@ class RememberedSelections1764170000000 implements MigrationInterface {
   }
 }
 
+class StepsBuildOnSteps1764400000000 implements MigrationInterface {
+  name = 'StepsBuildOnSteps1764400000000';
+
+  async up(q: QueryRunner): Promise<void> {
+    await q.query(`ALTER TABLE step ADD COLUMN after uuid[] NOT NULL DEFAULT '{}'`);
+  }
+
+  async down(q: QueryRunner): Promise<void> {
+    await q.query('ALTER TABLE step DROP COLUMN after');
+  }
+}
+
 export const MIGRATIONS = [
   Initial1764030000000,
   Captures1764070000000,
   CapturesOfPictures1764150000000,
   RememberedSelections1764170000000,
+  StepsBuildOnSteps1764400000000,
 ];

@@ -1,8 +1,8 @@
 import { Injectable, Logger, type OnModuleDestroy, type OnModuleInit } from '@nestjs/common';
-import pg from 'pg';
 import { Subject } from 'rxjs';
 import { DataSource } from 'typeorm';
 import type { ServerEvent } from '@amber-knit/contracts';
+import { DatabaseListener } from '../database/database-listener.js';
 import { Step } from '../database/entities.js';
 import { CHANNELS } from '../steps/step-queue.js';
 import { stepView } from '../steps/step-view.js';
@@ -11,38 +11,34 @@ import { stepView } from '../steps/step-view.js';
 @Injectable()
 export class EventsService implements OnModuleInit, OnModuleDestroy {
   readonly events = new Subject<ServerEvent>();
-  private client?: pg.Client;
+  private readonly listener: DatabaseListener;
   private closed = false;
   private readonly log = new Logger(EventsService.name);
 
-  constructor(private readonly db: DataSource) {}
+  constructor(private readonly db: DataSource) {
+    this.listener = new DatabaseListener((db.options as { url: string }).url, {
+      channels: [CHANNELS.step, CHANNELS.piece],
+      heard: (channel, payload) => {
+        // An event that can't be told is no fault: browsers ask anew.
+        this.forward(channel, payload).catch((e: unknown) => {
+          if (this.closed) return;
+          this.log.warn(`An event was not told: ${String(e)}`);
+          this.events.next({ type: 'anew' });
+        });
+      },
+      // What changed while the database could not be heard is not known: browsers ask for all they show.
+      connected: (again) => again && this.events.next({ type: 'anew' }),
+    });
+  }
 
-  async onModuleInit(): Promise<void> {
-    await this.listen();
+  onModuleInit(): Promise<void> {
+    return this.listener.start();
   }
 
   async onModuleDestroy(): Promise<void> {
     this.closed = true;
     this.events.complete();
-    await this.client?.end();
-  }
-
-  private async listen(): Promise<void> {
-    const options = this.db.options as { url?: string };
-    const client = new pg.Client({ connectionString: options.url });
-    client.on('notification', (n) => {
-      // An event that can't be told is no fault: browsers ask again when they connect anew.
-      this.forward(n.channel, n.payload ?? '').catch((e: unknown) => {
-        if (!this.closed) this.log.warn(`An event was not told: ${String(e)}`);
-      });
-    });
-    client.on('error', () => {
-      // The database went away: try again until it is back.
-      if (!this.closed) setTimeout(() => void this.listen().catch(() => undefined), 1000);
-    });
-    await client.connect();
-    await client.query(`LISTEN ${CHANNELS.step}; LISTEN ${CHANNELS.piece}`);
-    this.client = client;
+    await this.listener.stop();
   }
 
   private async forward(channel: string, payload: string): Promise<void> {

@@ -10,13 +10,13 @@ let stop: () => Promise<void>;
 
 beforeAll(async () => {
   harness = await Harness.start(process.env.DATABASE_URL!);
-  ({ stop } = await harness.work('test of copies'));
-}, 60_000);
+  ({ stop } = await harness.work());
+});
 
 afterAll(async () => {
   await stop();
   await harness.app.close();
-}, 30_000);
+});
 
 const copy = (from: string, scans: string[], to: string, status = 200) =>
   harness.http().post(`/api/pieces/${from}/scans/copies`).send({ scans, to }).expect(status);

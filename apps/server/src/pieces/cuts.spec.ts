@@ -9,13 +9,13 @@ let stop: () => Promise<void>;
 
 beforeAll(async () => {
   harness = await Harness.start(process.env.DATABASE_URL!);
-  ({ stop } = await harness.work('test of cuts'));
-}, 60_000);
+  ({ stop } = await harness.work());
+});
 
 afterAll(async () => {
   await stop();
   await harness.app.close();
-}, 30_000);
+});
 
 const http = () => harness.http();
 
@@ -103,4 +103,4 @@ test('cuts are bits over the stored cloud; undo, redo, splitting, emptying and a
   view = await harness.piece(id);
   expect(view.points).toBe(before.points);
   expect(scanOf(view, 'front').cloud.id).toBe(whole.id);
-}, 120_000);
+});

@@ -5,6 +5,7 @@ import type { ThreadResult } from '../worker/thread.js';
 import { Artifact, Piece, PieceState, ScanRow, type Heads, type ScanLabel } from '../database/entities.js';
 import { placementsRekeyed, type EncodedArtifact, type EncodedCloud } from '../storage/artifact-codec.js';
 import type { BlobStore } from '../storage/blob-store.js';
+import { lockPiece, lockSettledPiece } from './piece-lock.js';
 import { freeName } from './free-name.js';
 import { idsByName, scansIn, withLabels } from './scan-labels.js';
 
@@ -53,7 +54,7 @@ export class PieceStore {
 
   /** Makes `heads` the current state; what was undone before can't be redone after this. */
   async advance(pieceId: string, stepId: string | null, heads: Heads, manager: EntityManager): Promise<void> {
-    const piece = await manager.findOneOrFail(Piece, { where: { id: pieceId }, lock: { mode: 'pessimistic_write' } });
+    const piece = await lockPiece(pieceId, manager);
     const state = await manager.save(manager.create(PieceState, { pieceId, parentId: piece.stateId, stepId, heads }));
     piece.stateId = state.id;
     piece.redo = [];
@@ -100,78 +101,83 @@ export class PieceStore {
     return made;
   }
 
-  /** Stores a step's results and advances the state. @returns the new artifacts' ids */
-  async applyResult(pieceId: string, stepId: string, result: ThreadResult, setup: string): Promise<string[]> {
-    return this.db.transaction(async (manager) => {
-      const piece = await manager.findOneByOrFail(Piece, { id: pieceId });
-      const heads = await this.heads(piece, manager);
-      const rows = scansIn(heads, await manager.findBy(ScanRow, { pieceId }));
-      const next: Heads = { ...heads, clouds: { ...heads.clouds } };
-      const made: string[] = [];
-      const fresh: NewScan[] = [];
-      const taken = new Set(rows.map((r) => r.name));
-      const ids = idsByName(rows);
-      for (const c of result.clouds) {
-        // A new scan never takes the place of one that happens to have its name.
-        const row = c.isNew ? undefined : rows.find((r) => r.name === c.name);
-        if (!row) {
-          const source = rows.find((r) => r.name === c.splitFrom);
-          const name = freeName(c.name, taken);
-          taken.add(name);
-          const id = randomUUID();
-          // Placements that came with it mean the new one, should another have its name.
-          ids.set(c.name, id);
-          fresh.push({
-            id,
-            name,
-            setup: source?.setup ?? setup,
-            cloud: c.cloud,
-            frames: c.frames,
-            frameCount: c.frameCount,
-          });
-          continue;
-        }
-        const artifact = await this.saveArtifact(pieceId, stepId, c.cloud, manager);
-        next.clouds[row.id] = artifact.id;
-        made.push(artifact.id);
+  /** Stores a step's results and advances the state; the piece is locked. @returns the new artifacts' ids */
+  async applyResult(
+    pieceId: string,
+    stepId: string,
+    result: ThreadResult,
+    setup: string,
+    manager: EntityManager,
+  ): Promise<string[]> {
+    const piece = await manager.findOneByOrFail(Piece, { id: pieceId });
+    const heads = await this.heads(piece, manager);
+    const rows = scansIn(heads, await manager.findBy(ScanRow, { pieceId }));
+    const next: Heads = { ...heads, clouds: { ...heads.clouds } };
+    const made: string[] = [];
+    const fresh: NewScan[] = [];
+    const taken = new Set(rows.map((r) => r.name));
+    const ids = idsByName(rows);
+    for (const c of result.clouds) {
+      // A new scan never takes the place of one that happens to have its name.
+      const row = c.isNew ? undefined : rows.find((r) => r.name === c.name);
+      if (!row) {
+        const source = rows.find((r) => r.name === c.splitFrom);
+        const name = freeName(c.name, taken);
+        taken.add(name);
+        const id = randomUUID();
+        // Placements that came with it mean the new one, should another have its name.
+        ids.set(c.name, id);
+        fresh.push({
+          id,
+          name,
+          setup: source?.setup ?? setup,
+          cloud: c.cloud,
+          frames: c.frames,
+          frameCount: c.frameCount,
+        });
+        continue;
       }
-      for (const row of rows) if (result.dropped.includes(row.name)) delete next.clouds[row.id];
-      for (const slot of ['placements', 'mesh', 'model', 'picture'] as const) {
-        let encoded = result[slot];
-        if (!encoded) continue;
-        if (slot === 'placements') encoded = placementsRekeyed(encoded.bytes, ids);
-        const artifact = await this.saveArtifact(pieceId, stepId, encoded, manager);
-        next[slot] = artifact.id;
-        if (slot !== 'picture') made.push(artifact.id);
-      }
-      // A new surface makes the map of the old one meaningless.
-      if (result.mesh && !result.model) delete next.model;
-      if (result.file) {
-        const artifact = await this.saveArtifact(
-          pieceId,
-          stepId,
-          {
-            kind: 'file',
-            bytes: result.file.bytes,
-            facts: { name: result.file.name, mediaType: result.file.mediaType },
-          },
-          manager,
-        );
-        made.push(artifact.id);
-      }
-      if (fresh.length > 0) made.push(...(await this.addScans(pieceId, stepId, fresh, manager, next)).map((a) => a.id));
-      else if (JSON.stringify(next) !== JSON.stringify(heads)) await this.advance(pieceId, stepId, next, manager);
-      return made;
-    });
+      const artifact = await this.saveArtifact(pieceId, stepId, c.cloud, manager);
+      next.clouds[row.id] = artifact.id;
+      made.push(artifact.id);
+    }
+    for (const row of rows) if (result.dropped.includes(row.name)) delete next.clouds[row.id];
+    for (const slot of ['placements', 'mesh', 'model', 'picture'] as const) {
+      let encoded = result[slot];
+      if (!encoded) continue;
+      if (slot === 'placements') encoded = placementsRekeyed(encoded.bytes, ids);
+      const artifact = await this.saveArtifact(pieceId, stepId, encoded, manager);
+      next[slot] = artifact.id;
+      if (slot !== 'picture') made.push(artifact.id);
+    }
+    // A new surface makes the map of the old one meaningless.
+    if (result.mesh && !result.model) delete next.model;
+    if (result.file) {
+      const artifact = await this.saveArtifact(
+        pieceId,
+        stepId,
+        {
+          kind: 'file',
+          bytes: result.file.bytes,
+          facts: { name: result.file.name, mediaType: result.file.mediaType },
+        },
+        manager,
+      );
+      made.push(artifact.id);
+    }
+    if (fresh.length > 0) made.push(...(await this.addScans(pieceId, stepId, fresh, manager, next)).map((a) => a.id));
+    else if (JSON.stringify(next) !== JSON.stringify(heads)) await this.advance(pieceId, stepId, next, manager);
+    return made;
   }
 
   /**
    * Gives scans other labels, as a new state that can be undone.
-   * @throws GeometryError `invalid-parameter` for unknown scans, and for a name that another has
+   * @throws GeometryError `invalid-parameter` for unknown scans, and for a name that another has; ConflictException while a
+   *   step runs, which knows them by their old names
    */
   async label(pieceId: string, scanIds: readonly string[], label: ScanLabel): Promise<void> {
     await this.db.transaction(async (manager) => {
-      const piece = await manager.findOneByOrFail(Piece, { id: pieceId });
+      const piece = await lockSettledPiece(pieceId, 'Change the scan once it has come to its end.', manager);
       const heads = await this.heads(piece, manager);
       const scans = scansIn(heads, await manager.findBy(ScanRow, { pieceId }));
       const fault = (text: string): GeometryError => new GeometryError('invalid-parameter', text);
@@ -184,8 +190,10 @@ export class PieceStore {
   }
 
   /** The states from the first to the current one, then those that can be redone, in order. */
-  async line(pieceId: string): Promise<{ before: PieceState[]; current?: PieceState; after: PieceState[] }> {
-    const manager = this.db.manager;
+  async line(
+    pieceId: string,
+    manager: EntityManager = this.db.manager,
+  ): Promise<{ before: PieceState[]; current?: PieceState; after: PieceState[] }> {
     const piece = await manager.findOneByOrFail(Piece, { id: pieceId });
     const states = new Map((await manager.findBy(PieceState, { pieceId })).map((s) => [s.id, s]));
     const current = piece.stateId ? states.get(piece.stateId) : undefined;
@@ -198,15 +206,18 @@ export class PieceStore {
     return { before, current, after };
   }
 
-  /** Goes to a state of the line; those left behind can be redone. @returns false if it is not one of them */
+  /**
+   * Goes to a state of the line; those left behind can be redone.
+   * @returns false if it is not one of them
+   * @throws ConflictException while a step runs
+   */
   async moveTo(pieceId: string, stateId: string): Promise<boolean> {
-    const { before, current, after } = await this.line(pieceId);
-    const line = [...before, ...(current ? [current] : []), ...after].map((s) => s.id);
-    const to = line.indexOf(stateId);
-    if (to < 0) return false;
     return this.db.transaction(async (manager) => {
-      const piece = await manager.findOneOrFail(Piece, { where: { id: pieceId }, lock: { mode: 'pessimistic_write' } });
-      if (piece.stateId !== (current?.id ?? null)) return false;
+      const piece = await lockSettledPiece(pieceId, 'Go to another version once it has come to its end.', manager);
+      const { before, current, after } = await this.line(pieceId, manager);
+      const line = [...before, ...(current ? [current] : []), ...after].map((s) => s.id);
+      const to = line.indexOf(stateId);
+      if (to < 0) return false;
       piece.stateId = stateId;
       // The next one to redo comes last.
       piece.redo = line.slice(to + 1).reverse();
@@ -215,10 +226,15 @@ export class PieceStore {
     });
   }
 
-  /** Moves back (or, for redo, forward again) by one state. @returns false if there is nothing to move to */
+  /**
+   * Moves back (or, for redo, forward again) by one state.
+   * @returns false if there is nothing to move to
+   * @throws ConflictException while a step runs: it would store onto another state than it worked on
+   */
   async move(pieceId: string, direction: 'undo' | 'redo'): Promise<boolean> {
     return this.db.transaction(async (manager) => {
-      const piece = await manager.findOneOrFail(Piece, { where: { id: pieceId }, lock: { mode: 'pessimistic_write' } });
+      const verb = direction === 'undo' ? 'Undo' : 'Redo';
+      const piece = await lockSettledPiece(pieceId, `${verb} once it has come to its end, or cancel it.`, manager);
       if (direction === 'undo') {
         const state = piece.stateId ? await manager.findOneByOrFail(PieceState, { id: piece.stateId }) : undefined;
         if (!state?.parentId) return false;

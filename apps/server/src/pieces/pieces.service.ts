@@ -1,5 +1,5 @@
-import { ConflictException, Injectable, NotFoundException } from '@nestjs/common';
-import { DataSource, In } from 'typeorm';
+import { Injectable, NotFoundException } from '@nestjs/common';
+import { DataSource } from 'typeorm';
 import type { PieceSummary, PieceView, PlanAnswers, VersionView } from '@amber-knit/contracts';
 import { summarizeScans, type PieceStats } from '@amber-knit/operations';
 import { advise } from '@amber-knit/planning';
@@ -7,6 +7,7 @@ import { Piece, Step, PieceState, type ScanLabel } from '../database/entities.js
 import { BlobStore } from '../storage/blob-store.js';
 import { CHANNELS, StepQueue } from '../steps/step-queue.js';
 import { stepView } from '../steps/step-view.js';
+import { lockPiece, lockSettledPiece } from './piece-lock.js';
 import { PieceStore } from './piece-store.js';
 import { buildPieceView } from './piece-view.js';
 import { ScanCopier } from './scan-copier.js';
@@ -37,14 +38,16 @@ export class PiecesService {
   }
 
   async create(name: string, note: string): Promise<PieceView> {
-    const piece = await this.db.manager.save(this.db.manager.create(Piece, { name, note }));
-    await this.db.transaction((m) => this.store.advance(piece.id, null, { clouds: {} }, m));
+    const piece = await this.db.transaction(async (m) => {
+      const made = await m.save(m.create(Piece, { name, note }));
+      await this.store.advance(made.id, null, { clouds: {} }, m);
+      return made;
+    });
     return this.view(piece.id);
   }
 
   async change(id: string, change: { name?: string; note?: string; plan?: PlanAnswers }): Promise<PieceView> {
-    const piece = await this.db.manager.findOneByOrFail(Piece, { id });
-    await this.db.manager.save(Object.assign(piece, change));
+    await this.db.transaction(async (m) => m.save(Object.assign(await lockPiece(id, m), change)));
     await this.queue.notify(CHANNELS.piece, id);
     return this.view(id);
   }
@@ -54,8 +57,6 @@ export class PiecesService {
    * @throws GeometryError `invalid-parameter`; ConflictException while a step runs, which knows them by their old names
    */
   async label(id: string, scanIds: string[], label: ScanLabel): Promise<PieceView> {
-    await this.db.manager.findOneByOrFail(Piece, { id });
-    await this.assertSettled(id, 'Change the scan once it has come to its end.');
     await this.store.label(id, scanIds, label);
     await this.queue.notify(CHANNELS.piece, id);
     return this.view(id);
@@ -67,16 +68,19 @@ export class PiecesService {
    */
   async copyScans(from: string, scanIds: string[], to: string): Promise<PieceView> {
     await this.db.manager.findOneByOrFail(Piece, { id: from });
-    await this.db.manager.findOneByOrFail(Piece, { id: to });
-    await this.assertSettled(to, 'Copy the scans once it has come to its end.');
-    await this.db.transaction((m) => new ScanCopier(this.blobs, this.store).copy(from, scanIds, to, m));
+    await this.db.transaction(async (manager) => {
+      await lockSettledPiece(to, 'Copy the scans once it has come to its end.', manager);
+      await new ScanCopier(this.blobs, this.store).copy(from, scanIds, to, manager);
+    });
     await this.queue.notify(CHANNELS.piece, to);
     return this.view(to);
   }
 
-  /** @returns the piece after moving; unchanged if there was nothing to undo or redo */
+  /**
+   * @returns the piece after moving; unchanged if there was nothing to undo or redo
+   * @throws ConflictException while a step runs
+   */
   async move(id: string, direction: 'undo' | 'redo'): Promise<PieceView> {
-    await this.db.manager.findOneByOrFail(Piece, { id });
     if (await this.store.move(id, direction)) await this.queue.notify(CHANNELS.piece, id);
     return this.view(id);
   }
@@ -107,15 +111,9 @@ export class PiecesService {
 
   /** @throws NotFoundException if the state is not one to go to; ConflictException while a step runs */
   async moveTo(id: string, stateId: string): Promise<PieceView> {
-    await this.assertSettled(id, 'Go to another version once it has come to its end.');
     if (!(await this.store.moveTo(id, stateId))) throw new NotFoundException('There is no such version to go to.');
     await this.queue.notify(CHANNELS.piece, id);
     return this.view(id);
-  }
-
-  private async assertSettled(pieceId: string, advice: string): Promise<void> {
-    const open = await this.db.manager.existsBy(Step, { pieceId, status: In(['queued', 'running']) });
-    if (open) throw new ConflictException(`A step is running. ${advice}`);
   }
 
   /** Facts for suggested parameters, from what is stored beside the data. */

@@ -7,13 +7,13 @@ let stop: () => Promise<void>;
 
 beforeAll(async () => {
   harness = await Harness.start(process.env.DATABASE_URL!);
-  ({ stop } = await harness.work('test of versions'));
-}, 60_000);
+  ({ stop } = await harness.work());
+});
 
 afterAll(async () => {
   await stop();
   await harness.app.close();
-}, 30_000);
+});
 
 test('one can go to any version and back; a new step leaves what was undone behind', async () => {
   const piece = await harness.newPiece();
@@ -56,4 +56,4 @@ test('one can go to any version and back; a new step leaves what was undone behi
   await harness.finished(await harness.upload(piece.id, 'c.ply', scanFile(3000)));
   expect((await versions()).map((v) => v.title)).toEqual(['Empty piece', 'Import scans']);
   await harness.http().post(`/api/pieces/${piece.id}/versions/${all[3].id}`).expect(404);
-}, 60_000);
+});

@@ -7,7 +7,7 @@ let harness: Harness;
 
 beforeAll(async () => {
   harness = await Harness.start(process.env.DATABASE_URL!);
-}, 60_000);
+});
 
 afterAll(() => harness.app.close(), 30_000);
 

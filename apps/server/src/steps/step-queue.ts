@@ -1,80 +1,120 @@
-import type { OnModuleDestroy } from '@nestjs/common';
-import PgBoss from 'pg-boss';
-import type { DataSource } from 'typeorm';
+import { In, type DataSource, type EntityManager } from 'typeorm';
+import { Step } from '../database/entities.js';
+import { changeHeld, type Lease } from './lease.js';
+import { titleOf } from './step-view.js';
 
-export const QUEUE = 'steps';
-/** PostgreSQL channels: a step changed, a piece changed, a step should stop. */
-export const CHANNELS = { step: 'amber_step', piece: 'amber_piece', cancel: 'amber_cancel' } as const;
+/** PostgreSQL channels: a step changed, a piece changed, a step should stop, a step waits to be taken. */
+export const CHANNELS = {
+  step: 'amber_step',
+  piece: 'amber_piece',
+  cancel: 'amber_cancel',
+  queued: 'amber_queued',
+} as const;
 
-/** Delivers step ids to workers through pg-boss; the step's own row holds its state. */
-export class StepQueue implements OnModuleDestroy {
-  private readonly boss: PgBoss;
-  private started?: Promise<void>;
+/** A step that lost its worker so often is given up: it may be what ends them. */
+const MOST_ATTEMPTS = 3;
 
-  constructor(
-    databaseUrl: string,
-    private readonly db: DataSource,
-  ) {
-    // No timed jobs here: without its schedule pg-boss runs no workers of its own.
-    this.boss = new PgBoss({ connectionString: databaseUrl, max: 3, schedule: false });
-    // A lost connection is retried by pg-boss itself; without a listener it would end the process.
-    this.boss.on('error', () => undefined);
-  }
+/**
+ * The queue of steps is the table of steps: a row that says `queued` waits, and a worker takes it by writing its name into
+ * it. There is no second list that could disagree with the ledger.
+ */
+export class StepQueue {
+  constructor(private readonly db: DataSource) {}
 
-  start(): Promise<void> {
-    return (this.started ??= (async () => {
-      await this.boss.start();
-      await this.boss.createQueue(QUEUE);
-    })());
-  }
-
-  async send(stepId: string, delaySeconds = 0): Promise<void> {
-    await this.start();
-    await this.boss.send(
-      QUEUE,
-      { stepId },
-      { retryLimit: 0, ...(delaySeconds > 0 ? { startAfter: delaySeconds } : {}) },
-    );
-  }
-
-  /** Calls `handle` for each delivered step, `count` at a time. */
-  async work(count: number, handle: (stepId: string) => Promise<void>): Promise<void> {
-    await this.start();
-    for (let i = 0; i < count; i++) {
-      await this.boss.work<{ stepId: string }>(QUEUE, { pollingIntervalSeconds: 0.5, batchSize: 1 }, async ([job]) =>
-        handle(job.data.stepId),
-      );
-    }
-  }
-
-  async notify(channel: string, payload: string): Promise<void> {
-    await this.db.query('SELECT pg_notify($1, $2)', [channel, payload]);
+  /** Tells listeners, once the manager's transaction stands. */
+  async notify(channel: string, payload: string, manager: EntityManager = this.db.manager): Promise<void> {
+    await manager.query('SELECT pg_notify($1, $2)', [channel, payload]);
   }
 
   /**
-   * Takes up steps whose worker has gone silent: queues them once more, or fails them after the second loss. The piece
-   * is untouched either way, since results are stored only at the end.
+   * Takes the oldest step that may run: no other step of its piece runs or waits longer. A step that builds on one that
+   * failed is ended here, not run.
+   * @returns nothing if there is none
    */
-  async recoverLost(silentSeconds = 8): Promise<void> {
-    const lost = (await this.db.query(
-      `UPDATE step SET status = CASE WHEN cancel_requested THEN 'cancelled' WHEN attempt < 2 THEN 'queued' ELSE 'failed' END,
-              error = CASE WHEN attempt < 2 THEN NULL ELSE 'The worker was lost twice while running this step. Nothing was changed; try it with lighter settings.' END,
-              finished_at = CASE WHEN attempt < 2 AND NOT cancel_requested THEN NULL ELSE now() END, progress = 0, worker = NULL
-       WHERE status = 'running' AND heartbeat < now() - make_interval(secs => $1) RETURNING id, status`,
-      [silentSeconds],
-    )) as [{ id: string; status: string }[], number];
-    for (const row of lost[0]) {
-      if (row.status === 'queued') await this.send(row.id);
-      await this.notify(CHANNELS.step, row.id);
+  async claim(worker: string): Promise<Step | undefined> {
+    for (;;) {
+      const taken = await this.db.transaction((manager) => this.tryClaim(worker, manager));
+      if (taken !== 'again') return taken;
     }
   }
 
-  async stop(): Promise<void> {
-    if (this.started) await this.boss.stop({ graceful: false, wait: true });
+  private async tryClaim(worker: string, manager: EntityManager): Promise<Step | undefined | 'again'> {
+    const first = `s.status = 'queued' AND NOT EXISTS (SELECT 1 FROM step e WHERE e.piece_id = s.piece_id AND e.id <> s.id
+      AND (e.status = 'running' OR (e.status = 'queued' AND (e.created_at, e.id) < (s.created_at, s.id))))`;
+    const [found] = (await manager.query(
+      `SELECT s.id FROM step s JOIN piece p ON p.id = s.piece_id WHERE ${first}
+       ORDER BY s.created_at, s.id LIMIT 1 FOR UPDATE OF s, p SKIP LOCKED`,
+    )) as { id: string }[];
+    if (!found) return undefined;
+    // Once the piece is locked nothing else of it can begin; what began just before is seen now.
+    const still = (await manager.query(`SELECT 1 FROM step s WHERE s.id = $1 AND ${first}`, [found.id])) as unknown[];
+    if (still.length === 0) return 'again';
+    const step = await manager.findOneByOrFail(Step, { id: found.id });
+    const broken = await this.brokenGround(step, manager);
+    if (broken) {
+      await manager.update(Step, step.id, { ...broken, finishedAt: new Date() });
+      await this.notify(CHANNELS.step, step.id, manager);
+      return 'again';
+    }
+    await manager.query(
+      `UPDATE step SET status = 'running', started_at = now(), heartbeat = now(), worker = $2, attempt = attempt + 1, progress = 0
+       WHERE id = $1`,
+      [step.id, worker],
+    );
+    await this.notify(CHANNELS.step, step.id, manager);
+    return manager.findOneByOrFail(Step, { id: step.id });
   }
 
-  /** The application closes: the queue's connections and loops end with it. */
-  onModuleDestroy(): Promise<void> {
-    return this.stop();
+  /** How a step ends because one that it builds on did not come to a good end; nothing if all did. */
+  private async brokenGround(step: Step, manager: EntityManager): Promise<Pick<Step, 'status' | 'error'> | undefined> {
+    if (step.after.length === 0) return undefined;
+    const broken = await manager.findOne(Step, {
+      where: { id: In(step.after), status: In(['failed', 'cancelled']) },
+      order: { createdAt: 'ASC' },
+    });
+    if (!broken) return undefined;
+    const how = broken.status === 'failed' ? 'failed' : 'was cancelled';
+    const error = `“${titleOf(broken)}”, which this builds on, ${how}; so it was not run. Nothing was changed.`;
+    return { status: broken.status, error };
+  }
+
+  /** Says that a step is still worked on. @returns false if it is no longer this worker's */
+  beat(lease: Lease): Promise<boolean> {
+    return changeHeld(lease, {}, this.db.manager);
+  }
+
+  /** Gives a step back untouched: the next worker takes it, and this try does not count. */
+  async handBack(lease: Lease): Promise<void> {
+    await this.db.transaction(async (manager) => {
+      const change = { status: 'queued', worker: null, attempt: lease.attempt - 1, progress: 0, progress_stage: '' };
+      if (!(await changeHeld(lease, change, manager))) return;
+      await this.notify(CHANNELS.step, lease.stepId, manager);
+      await this.notify(CHANNELS.queued, lease.stepId, manager);
+    });
+  }
+
+  /**
+   * Takes up steps whose worker has gone silent: queues them again, or fails them when that happened too often. The piece is
+   * untouched either way, since results are stored only at the end. While the database was away nobody could be heard.
+   */
+  async recoverLost(silentSeconds = 8): Promise<void> {
+    await this.db.transaction(async (manager) => {
+      const [lost] = (await manager.query(
+        `UPDATE step SET
+           status = CASE WHEN cancel_requested THEN 'cancelled' WHEN attempt < $2 THEN 'queued' ELSE 'failed' END,
+           error = CASE WHEN cancel_requested OR attempt < $2 THEN NULL
+             ELSE 'The worker was lost ' || attempt || ' times while running this step. Nothing was changed; try it with lighter settings.' END,
+           finished_at = CASE WHEN attempt < $2 AND NOT cancel_requested THEN NULL ELSE now() END, progress = 0, worker = NULL
+         WHERE id IN (
+           SELECT id FROM step WHERE status = 'running' AND heartbeat < now() - make_interval(secs => $1)
+             AND pg_postmaster_start_time() < now() - make_interval(secs => $1) FOR UPDATE SKIP LOCKED)
+         RETURNING id, status`,
+        [silentSeconds, MOST_ATTEMPTS],
+      )) as [{ id: string; status: string }[], number];
+      for (const row of lost) {
+        await this.notify(CHANNELS.step, row.id, manager);
+        if (row.status === 'queued') await this.notify(CHANNELS.queued, row.id, manager);
+      }
+    });
   }
 }

@@ -2,14 +2,18 @@ import type { StepView } from '@amber-knit/contracts';
 import { OPERATIONS } from '@amber-knit/operations';
 import type { Step } from '../database/entities.js';
 
+const operationOf = (s: Step) => OPERATIONS.find((o) => o.id === s.operationId);
+
+/** What a step does, in the words of its operation. */
+export const titleOf = (s: Step): string => operationOf(s)?.title ?? s.operationId;
+
 export function stepView(s: Step): StepView {
-  const operation = OPERATIONS.find((o) => o.id === s.operationId);
   return {
     id: s.id,
     pieceId: s.pieceId,
     operationId: s.operationId,
-    title: operation?.title ?? s.operationId,
-    stage: operation?.stage ?? 'clean',
+    title: titleOf(s),
+    stage: operationOf(s)?.stage ?? 'clean',
     version: s.operationVersion,
     params: s.params,
     seed: s.seed,

@@ -1,7 +1,7 @@
 import { Injectable } from '@nestjs/common';
-import { DataSource } from 'typeorm';
+import { DataSource, In, type EntityManager } from 'typeorm';
 import type { StepView } from '@amber-knit/contracts';
-import { findOperation, parseParams } from '@amber-knit/operations';
+import { findOperation, OPERATIONS, parseParams, type Operation } from '@amber-knit/operations';
 import { GeometryError } from '@amber-knit/core/runtime';
 import { Artifact, Piece, Step } from '../database/entities.js';
 import { PiecesService } from '../pieces/pieces.service.js';
@@ -23,37 +23,53 @@ export class StepsService {
     private readonly pieces: PiecesService,
   ) {}
 
-  /** Validates and queues a run. Parameters not given take suggested values. */
+  /**
+   * Validates and queues a run. Parameters not given take suggested values.
+   * @param manager a transaction that it is to be part of
+   */
   async enqueue(
     pieceId: string,
     operationId: string,
     values: Record<string, unknown>,
     seed: number,
     source?: ImportSource,
+    manager: EntityManager = this.db.manager,
   ): Promise<StepView> {
     const operation = findOperation(operationId);
     if ((operation.needs as string[]).includes('file') && !source) {
       throw new GeometryError('invalid-parameter', `"${operation.title}" starts with an uploaded file.`);
     }
-    await this.db.manager.findOneByOrFail(Piece, { id: pieceId });
+    await manager.findOneByOrFail(Piece, { id: pieceId });
     const suggested = operation.suggest(await this.pieces.stats(pieceId));
     const params = parseParams(operation.params, { ...suggested, ...values });
-    const step = await this.db.manager.save(
-      this.db.manager.create(Step, {
-        pieceId,
-        operationId,
-        operationVersion: operation.version,
-        params: { ...params } as Record<string, unknown>,
-        seed,
-        status: 'queued',
-        sourceSha256: source?.sha256 ?? null,
-        sourceName: source?.name ?? null,
-        sourceSetup: source?.setup ?? null,
-      }),
-    );
-    await this.queue.send(step.id);
-    await this.queue.notify(CHANNELS.step, step.id);
-    return stepView(await this.db.manager.findOneByOrFail(Step, { id: step.id }));
+    return manager.transaction(async (tx) => {
+      const step = await tx.save(
+        tx.create(Step, {
+          pieceId,
+          operationId,
+          operationVersion: operation.version,
+          params: { ...params } as Record<string, unknown>,
+          seed,
+          status: 'queued',
+          after: await this.groundOf(pieceId, operation, tx),
+          sourceSha256: source?.sha256 ?? null,
+          sourceName: source?.name ?? null,
+          sourceSetup: source?.setup ?? null,
+        }),
+      );
+      await this.queue.notify(CHANNELS.step, step.id, tx);
+      await this.queue.notify(CHANNELS.queued, step.id, tx);
+      return stepView(await tx.findOneByOrFail(Step, { id: step.id }));
+    });
+  }
+
+  /** The open steps that give what an operation takes: it works on their results, so it needs their good end. */
+  private async groundOf(pieceId: string, operation: Operation, manager: EntityManager): Promise<string[]> {
+    const taken = new Set<string>([...operation.needs, ...(operation.uses ?? [])]);
+    const open = await manager.findBy(Step, { pieceId, status: In(['queued', 'running']) });
+    return open
+      .filter((s) => OPERATIONS.find((o) => o.id === s.operationId)?.gives.some((kind) => taken.has(kind)))
+      .map((s) => s.id);
   }
 
   /** Queues an import of a file that a step made. @throws GeometryError `invalid-parameter` if it is none */

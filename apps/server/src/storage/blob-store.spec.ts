@@ -15,7 +15,7 @@ beforeAll(async () => {
   db = await openDatabase(process.env.DATABASE_URL!);
   blobs = new BlobStore(db);
   dir = await mkdtemp(join(tmpdir(), 'amber-blobs-'));
-}, 60_000);
+});
 
 afterAll(async () => {
   await db.destroy();
@@ -66,7 +66,7 @@ test('more readers than connections take turns; those that stop half way hold no
   }
   const all = await Promise.all(Array.from({ length: 40 }, () => blobs.get(sha)));
   for (const got of all) expect(Buffer.compare(got, bytes)).toBe(0);
-}, 30_000);
+});
 
 test('what is not there is said', async () => {
   await expect(blobs.get('0'.repeat(64))).rejects.toThrow(/does not exist/);

@@ -14,13 +14,13 @@ beforeAll(async () => {
   // Making them keeps this process busy for longer than idle connections live.
   hostile = await hostileFiles();
   harness = await Harness.start(process.env.DATABASE_URL!);
-  ({ stop } = await harness.work('test of imports'));
-}, 60_000);
+  ({ stop } = await harness.work());
+});
 
 afterAll(async () => {
   await stop();
   await harness.app.close();
-}, 30_000);
+});
 
 const { positions } = readPly(scanFile(2000));
 const metres = writePly({ positions: positions.map((v) => v / 1000) });
@@ -44,7 +44,7 @@ test('a doubtful unit is asked, answered, and the answer takes the same file', a
     .post(`/api/steps/${refused.id}/again`)
     .send({ params: { unit: 'furlong' } })
     .expect(400);
-}, 60_000);
+});
 
 test('a mixed archive gives its scans, placed as its E57 file says, under names that are free', async () => {
   const piece = await harness.newPiece();
@@ -66,7 +66,7 @@ test('a mixed archive gives its scans, placed as its E57 file says, under names 
   expect(states).toEqual({ right: 'loose', left: 'placed', 'right 2': 'placed', third: 'loose' });
   const moved = scanList.find((s) => s.name === 'right 2')!.placement.pieceFromScan;
   expect(moved[12]).toBeCloseTo(70, 6);
-}, 60_000);
+});
 
 test('scans are copied to another piece by way of a file, with their places', async () => {
   const from = await harness.newPiece('From');
@@ -91,7 +91,7 @@ test('scans are copied to another piece by way of a file, with their places', as
   expect(copied.scanList[1].placement.pieceFromScan[12]).toBeCloseTo(70, 6);
   await send({ artifact: copied.scanList[0].cloud.id }, 400);
   await send({ artifact: to.id }, 404);
-}, 60_000);
+});
 
 test('hostile files change nothing', async () => {
   const piece = await harness.newPiece();
@@ -107,4 +107,4 @@ test('hostile files change nothing', async () => {
   }
   const after = await harness.piece(piece.id);
   expect({ ...after, steps: 0, updatedAt: '' }).toEqual({ ...before, steps: 0, updatedAt: '' });
-}, 60_000);
+});

@@ -1,13 +1,15 @@
 import { Worker } from 'node:worker_threads';
 import { mkdir, rm } from 'node:fs/promises';
-import { hostname } from 'node:os';
 import { join } from 'node:path';
-import type { DataSource } from 'typeorm';
+import { In, type DataSource } from 'typeorm';
 import { sharedCancelFlag } from '@amber-knit/core/runtime';
 import { findOperation, parseParams } from '@amber-knit/operations';
 import { Artifact, Piece, ScanRow, Step } from '../database/entities.js';
+import { isConnectionFault, onceReachable } from '../database/connection-fault.js';
+import { lockPiece } from '../pieces/piece-lock.js';
 import type { PieceStore } from '../pieces/piece-store.js';
 import { namesById, scansIn } from '../pieces/scan-labels.js';
+import { assertHeld, changeHeld, changeHeldOrFail, LostLeaseError, type Lease } from '../steps/lease.js';
 import { CHANNELS, type StepQueue } from '../steps/step-queue.js';
 import { placementsRekeyed } from '../storage/artifact-codec.js';
 import type { BlobStore } from '../storage/blob-store.js';
@@ -15,14 +17,20 @@ import type { ThreadJob, ThreadMessage, ThreadResult } from './thread.js';
 
 /** A thread that has not stopped this long after the request is ended by force. */
 const CANCEL_GRACE_MS = 700;
+/** So often a running step is said to be alive; silent for eight seconds, it is taken for lost. */
+const BEAT_MS = 1000;
 
 interface Running {
+  lease: Lease;
   flag: Int32Array;
   thread?: Worker;
+  /** Somebody asked for it to stop. */
   cancelled: boolean;
+  /** This worker ends, or another has the step by now: nothing of it may be stored. */
+  givenUp: boolean;
 }
 
-/** Takes steps from the queue and runs each in a thread of its own. */
+/** Runs steps, each in a thread of its own, and stores what comes of them if they are still this worker's then. */
 export class StepRunner {
   private readonly running = new Map<string, Running>();
 
@@ -34,43 +42,26 @@ export class StepRunner {
     private readonly threadFile: URL,
     /** Where uploaded files lie while they are read, and large results until they are stored. */
     private readonly workDir: string,
-    private readonly name = `${hostname()}:${process.pid}`,
   ) {}
 
-  /** Runs one delivered step to its end. Never throws: failures are written to the step. */
-  async handle(stepId: string): Promise<void> {
-    const step = await this.claim(stepId);
-    if (!step) return;
-    const state: Running = { flag: sharedCancelFlag(), cancelled: step.cancelRequested };
-    this.running.set(stepId, state);
+  /** Runs a claimed step to its end. Never throws: failures are written to the step. */
+  async run(step: Step): Promise<void> {
+    const lease: Lease = { stepId: step.id, worker: step.worker ?? '', attempt: step.attempt };
+    const state: Running = { lease, flag: sharedCancelFlag(), cancelled: step.cancelRequested, givenUp: false };
+    this.running.set(step.id, state);
     const beat = setInterval(() => {
-      void this.db.query('UPDATE step SET heartbeat = now() WHERE id = $1', [stepId]).catch(() => undefined);
-    }, 1000);
-    try {
-      const { result, outputs } = await this.runAndStore(step, state);
-      await this.finish(stepId, {
-        status: 'done',
-        progress: 1,
-        figures: result.figures,
-        summary: result.summary,
-        outputs,
-      });
-      await this.queue.notify(CHANNELS.piece, step.pieceId);
-    } catch (e) {
-      const cancelled = state.cancelled || e instanceof CancelledError;
-      await this.finish(
-        stepId,
-        cancelled
-          ? { status: 'cancelled' }
-          : {
-              status: 'failed',
-              error: e instanceof Error ? e.message : String(e),
-              ...(e instanceof StepFault ? { figures: e.facts } : {}),
-            },
+      this.queue.beat(lease).then(
+        (held) => held || this.giveUp(state),
+        () => undefined,
       );
+    }, BEAT_MS);
+    try {
+      await this.runAndStore(step, state);
+    } catch (e) {
+      await this.end(state, e);
     } finally {
       clearInterval(beat);
-      this.running.delete(stepId);
+      this.running.delete(step.id);
     }
   }
 
@@ -83,57 +74,108 @@ export class StepRunner {
     setTimeout(() => void state.thread?.terminate(), CANCEL_GRACE_MS);
   }
 
-  async stop(): Promise<void> {
-    await Promise.all(Array.from(this.running.values(), (s) => s.thread?.terminate()));
+  /** Cancels what should have been cancelled while nobody could be heard. */
+  async cancelMissed(): Promise<void> {
+    const ids = [...this.running.keys()];
+    for (const { id } of await this.db.manager.findBy(Step, { id: In(ids), cancelRequested: true })) this.cancel(id);
   }
 
-  /** Marks a queued step as running here, one step of a piece at a time. */
-  private async claim(stepId: string): Promise<Step | undefined> {
-    const claimed = await this.db.transaction(async (manager) => {
-      const step = await manager.findOneBy(Step, { id: stepId });
-      if (!step || step.status !== 'queued') return undefined;
-      await manager.findOne(Piece, { where: { id: step.pieceId }, lock: { mode: 'pessimistic_write' } });
-      const earlier = (await manager.query(
-        `SELECT 1 FROM step WHERE piece_id = $1 AND id <> $2 AND (status = 'running' OR (status = 'queued' AND created_at < $3)) LIMIT 1`,
-        [step.pieceId, stepId, step.createdAt],
-      )) as unknown[];
-      if (earlier.length > 0) return 'later' as const;
-      Object.assign(step, {
-        status: 'running',
-        startedAt: new Date(),
-        heartbeat: new Date(),
-        attempt: step.attempt + 1,
-        worker: this.name,
-        progress: 0,
-      });
-      return manager.save(step);
+  /** Ends all threads; their steps are handed back to the queue. What is being stored is stored to its end. */
+  stop(): void {
+    for (const state of this.running.values()) this.giveUp(state);
+  }
+
+  private giveUp(state: Running): void {
+    state.givenUp = true;
+    void state.thread?.terminate();
+  }
+
+  /** Writes how a step ended that brought no result. */
+  private async end(state: Running, e: unknown): Promise<void> {
+    const { lease } = state;
+    if (e instanceof LostLeaseError) return;
+    // While the database is away nobody else can take it either.
+    const held = (): boolean => this.running.get(lease.stepId) === state;
+    const write = async (): Promise<void> => {
+      if (state.cancelled || e instanceof CancelledError) return this.finish(lease, { status: 'cancelled' });
+      if (state.givenUp || isConnectionFault(e)) return this.queue.handBack(lease);
+      const figures = e instanceof StepFault ? { figures: JSON.stringify(e.facts) } : {};
+      await this.finish(lease, { status: 'failed', error: wordsOf(e), ...figures });
+    };
+    await onceReachable(write, held).catch((fault: unknown) => {
+      if (!(fault instanceof LostLeaseError)) console.error('How a step ended could not be written:', fault);
     });
-    if (claimed === 'later') {
-      await this.queue.send(stepId, 1);
-      return undefined;
-    }
-    if (claimed) await this.queue.notify(CHANNELS.step, stepId);
-    return claimed;
   }
 
-  private async runAndStore(step: Step, state: Running): Promise<{ result: ThreadResult; outputs: string[] }> {
+  private async finish(lease: Lease, change: Record<string, unknown>): Promise<void> {
+    await this.db.transaction(async (manager) => {
+      await changeHeldOrFail(lease, { ...change, finished_at: new Date() }, manager);
+      await this.queue.notify(CHANNELS.step, lease.stepId, manager);
+    });
+  }
+
+  private async runAndStore(step: Step, state: Running): Promise<void> {
     const dir = join(this.workDir, `${step.id}-${step.attempt}`);
+    const check = (): void => {
+      if (state.cancelled) throw new CancelledError();
+      if (state.givenUp) throw new LostThreadError();
+    };
     await mkdir(dir, { recursive: true });
     try {
-      const job = await this.loadJob(step, state.flag.buffer as SharedArrayBuffer, dir);
-      if (state.cancelled) throw new CancelledError();
+      const job = await this.loadJob(step, state, dir);
+      check();
       const result = await this.runThread(step, state, job);
-      if (state.cancelled) throw new CancelledError();
-      const outputs = await this.pieces.applyResult(step.pieceId, step.id, result, step.sourceSetup ?? 'Setup 1');
-      return { result, outputs };
+      check();
+      // The results are here: a database that is away for a moment does not cost them.
+      await onceReachable(
+        () => this.store(step, state.lease, result),
+        () => !state.givenUp && !state.cancelled,
+      );
     } finally {
       await rm(dir, { recursive: true, force: true });
     }
   }
 
+  /**
+   * Stores results and ends the step in one transaction: there is never one without the other, and never twice.
+   * @throws LostLeaseError if the step is another's by now
+   */
+  private async store(step: Step, lease: Lease, result: ThreadResult): Promise<void> {
+    await this.db.transaction(async (manager) => {
+      await lockPiece(step.pieceId, manager);
+      const { status, worker, attempt } = await manager.findOneByOrFail(Step, { id: step.id });
+      // It stands already: only the word of it was lost with the connection.
+      if (status === 'done' && worker === lease.worker && attempt === lease.attempt) return;
+      await assertHeld(lease, manager);
+      const setup = step.sourceSetup ?? 'Setup 1';
+      const outputs = await this.pieces.applyResult(step.pieceId, step.id, result, setup, manager);
+      const { figures, summary } = result;
+      await changeHeldOrFail(
+        lease,
+        {
+          status: 'done',
+          progress: 1,
+          figures: JSON.stringify(figures),
+          summary,
+          outputs,
+          finished_at: new Date(),
+        },
+        manager,
+      );
+      await this.queue.notify(CHANNELS.step, step.id, manager);
+      await this.queue.notify(CHANNELS.piece, step.pieceId, manager);
+    });
+  }
+
   private runThread(step: Step, state: Running, job: ThreadJob): Promise<ThreadResult> {
     const notes: string[] = [];
     let lastWrite = 0;
+    // What is told on the way is no part of the result: it may get lost.
+    const tell = (change: Record<string, unknown>): void => {
+      changeHeld(state.lease, change, this.db.manager)
+        .then((held) => (held ? this.queue.notify(CHANNELS.step, step.id) : this.giveUp(state)))
+        .catch(() => undefined);
+    };
     return new Promise<ThreadResult>((resolve, reject) => {
       const thread = new Worker(this.threadFile, { workerData: job, resourceLimits: { maxOldGenerationSizeMb: 8192 } });
       state.thread = thread;
@@ -143,17 +185,10 @@ export class StepRunner {
           reject(m.code === 'cancelled' ? new CancelledError() : new StepFault(m.message, m.facts));
         else if (m.type === 'note') {
           notes.push(m.text);
-          void this.db.query('UPDATE step SET notes = $2 WHERE id = $1', [step.id, JSON.stringify(notes)]);
+          tell({ notes: JSON.stringify(notes) });
         } else if (Date.now() - lastWrite > 200) {
           lastWrite = Date.now();
-          void this.db
-            .query('UPDATE step SET progress = $2, progress_stage = $3, heartbeat = now() WHERE id = $1', [
-              step.id,
-              m.fraction,
-              m.stage,
-            ])
-            .then(() => this.queue.notify(CHANNELS.step, step.id))
-            .catch(() => undefined);
+          tell({ progress: m.fraction, progress_stage: m.stage });
         }
       });
       thread.on('error', reject);
@@ -161,14 +196,16 @@ export class StepRunner {
         reject(
           state.cancelled
             ? new CancelledError()
-            : new Error('The computation ended without a result. Nothing was changed.'),
+            : state.givenUp
+              ? new LostThreadError()
+              : new Error('The computation ended without a result. Nothing was changed.'),
         ),
       );
     });
   }
 
   /** Reads what the operation needs from the piece's state as it stands now, and notes it on the step. */
-  private async loadJob(step: Step, cancelFlag: SharedArrayBuffer, dir: string): Promise<ThreadJob> {
+  private async loadJob(step: Step, { lease, flag }: Running, dir: string): Promise<ThreadJob> {
     const operation = findOperation(step.operationId);
     const wanted = new Set<string>([...operation.needs, ...(operation.uses ?? [])]);
     const piece = await this.db.manager.findOneByOrFail(Piece, { id: step.pieceId });
@@ -185,7 +222,7 @@ export class StepRunner {
       operationId: step.operationId,
       params: step.params,
       seed: step.seed,
-      cancelFlag,
+      cancelFlag: flag.buffer as SharedArrayBuffer,
       scans: [],
       resultsDir: dir,
     };
@@ -218,17 +255,17 @@ export class StepRunner {
       job.file = { name: step.sourceName ?? 'scan', path: join(dir, 'source') };
       await this.blobs.copyTo(step.sourceSha256, job.file.path);
     }
-    await this.db.manager.update(Step, step.id, { inputs });
+    await changeHeldOrFail(lease, { inputs }, this.db.manager);
     return job;
-  }
-
-  private async finish(stepId: string, change: Partial<Step>): Promise<void> {
-    await this.db.manager.update(Step, stepId, { ...change, finishedAt: new Date(), worker: null } as never);
-    await this.queue.notify(CHANNELS.step, stepId);
   }
 }
 
 class CancelledError extends Error {}
+
+/** The thread was ended because this worker ends or no longer holds the step. */
+class LostThreadError extends Error {}
+
+const wordsOf = (e: unknown): string => (e instanceof Error ? e.message : String(e));
 
 /** What an operation refused, with the figures behind it. */
 class StepFault extends Error {

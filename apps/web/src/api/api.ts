@@ -135,11 +135,14 @@ export const api = createApi({
 /** Listens to server events for as long as the page is open. `dispatch` is the store's. */
 export function listenToServer(dispatch: (action: unknown) => unknown): () => void {
   const source = new EventSource('/api/events');
+  const askAnew = (): unknown => dispatch(api.util.invalidateTags(['Pieces', 'Piece', 'Steps', 'Captures']));
   // What was asked for before the connection stood, for the first time or again, may have changed unheard since.
-  source.onopen = () => dispatch(api.util.invalidateTags(['Pieces', 'Piece', 'Steps']));
+  source.onopen = askAnew;
   source.onmessage = (message) => {
     const event = JSON.parse(message.data as string) as ServerEvent;
-    if (event.type === 'piece') dispatch(api.util.invalidateTags(['Pieces', { type: 'Piece', id: event.pieceId }]));
+    if (event.type === 'anew') askAnew();
+    else if (event.type === 'piece')
+      dispatch(api.util.invalidateTags(['Pieces', { type: 'Piece', id: event.pieceId }]));
     else {
       const { step } = event;
       dispatch(

@@ -76,14 +76,14 @@ test('a drift of 2 mm and 1° along a round is spread until its ends meet', () =
   // Kept with the frames: what is drawn later as the drift along the way.
   expect(judgeFrames(r.frames, createRunContext()).qualities.map((q) => q.drift)).toEqual(Array.from(r.shifts));
   expect(r.misfits).toEqual([]);
-}, 60_000);
+});
 
 test('frames in their right places stay there', () => {
   const { frames, truth } = round(16);
   const r = refineFrames(frames, {}, createRunContext());
   expect(drift(r.frames, truth)).toBeLessThan(0.05);
   expect(Math.max(...r.turns)).toBeLessThan(0.003);
-}, 60_000);
+});
 
 test('a frame in the wrong place is named, and few or no frames do no harm', () => {
   const { frames } = round(16);
@@ -95,7 +95,7 @@ test('a frame in the wrong place is named, and few or no frames do no harm', () 
   expect(refineFrames([], {}, createRunContext()).frames).toEqual([]);
   const blind = { ...frames[1], depth: new Float32Array(frames[1].depth.length) };
   expect(refineFrames([frames[0], blind, frames[2], frames[3]], {}, createRunContext()).misfits).toEqual([1]);
-}, 60_000);
+});
 
 test('the paint holds what the shape of a ball leaves free', () => {
   // A ball turned about any axis looks the same in shape; painted in patches 5 mm wide it does not.
@@ -141,7 +141,7 @@ test('the paint holds what the shape of a ball leaves free', () => {
   // By shape alone nothing tells them apart.
   const bare = slid.map((f) => ({ ...f, color: undefined }));
   expect(turned(refineFrames(bare, {}, createRunContext()).frames)).toBeGreaterThan(4);
-}, 60_000);
+});
 
 describe('judging frames', () => {
   const knocked = (pose: Mat4): Mat4 => multiply(fromTwist(0.01, 0, 0.02, 2, -1, 1), pose);

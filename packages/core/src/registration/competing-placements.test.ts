@@ -107,7 +107,7 @@ test('an even body that repeats leaves its scans placed, with the turns it repea
     expect(Math.abs(degrees - 120)).toBeLessThan(1.5);
     expect(Math.abs(rival.agreement.paint)).toBeLessThan(0.25);
   }
-}, 120_000);
+});
 
 test('worn paint tells the repetitions apart', async () => {
   const set = views(knobs, worn, 5);
@@ -115,7 +115,7 @@ test('worn paint tells the repetitions apart', async () => {
   expect(r.doubts).toEqual([]);
   expect(r.placements.every((p) => p.state === 'registered')).toBe(true);
   for (const degrees of turns(r.placements, r.reference, set)) expect(degrees).toBeLessThan(1);
-}, 120_000);
+});
 
 test('a body that does not repeat leaves no doubt, painted or not', async () => {
   for (const color of [even, worn]) {
@@ -124,7 +124,7 @@ test('a body that does not repeat leaves no doubt, painted or not', async () => 
     expect(r.doubts).toEqual([]);
     for (const degrees of turns(r.placements, r.reference, set)) expect(degrees).toBeLessThan(0.5);
   }
-}, 120_000);
+});
 
 describe('choosing', () => {
   const third = fromAxisAngle([0, 0, 1], (2 * Math.PI) / 3);
@@ -185,5 +185,5 @@ describe('choosing', () => {
       invertRigid(set[0].objectFromScan),
     );
     expect(rotationAngle(multiply(invertRigid(third), seen))).toBeCloseTo(0, 4);
-  }, 60_000);
+  });
 });

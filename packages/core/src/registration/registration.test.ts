@@ -71,7 +71,7 @@ test('views in unknown positions are put together within a fifth of their spacin
   );
   expect(e.angleDeg).toBeLessThan(0.3);
   expect(e.shift).toBeLessThan(0.25);
-}, 120_000);
+});
 
 test('rough placements are refined and a wanted reference stays put', async () => {
   const random = createRandom(4);
@@ -99,7 +99,7 @@ test('rough placements are refined and a wanted reference stays put', async () =
   );
   expect(e.angleDeg).toBeLessThan(0.3);
   expect(e.shift).toBeLessThan(0.25);
-}, 120_000);
+});
 
 test('locked scans keep their places to the last digit, and the others come to them', async () => {
   const scans = set.map((s) => s.scan);
@@ -127,7 +127,7 @@ test('locked scans keep their places to the last digit, and the others come to t
     p.locked ? p : { ...p, pieceFromScan: multiply(fromTranslation(0.7, -0.5, 0.4), p.pieceFromScan) },
   );
   isRight((await refinePlacements(scans, slipped, { reference: 'v3' }, ctx)).placements);
-}, 120_000);
+});
 
 test('a single scan is its own reference, one of another object stays loose', async () => {
   const one = await registerScans([set[0].scan], {}, ctx);
@@ -142,7 +142,7 @@ test('a single scan is its own reference, one of another object stays loose', as
   // The same seed gives the same result, to the last bit.
   const again = await registerScans([set[0].scan, set[1].scan, other], {}, createRunContext({ seed: 1 }));
   expect(again.placements).toEqual(r.placements);
-}, 120_000);
+});
 
 test('too small a scan is refused by name', async () => {
   await expect(registerScans([{ name: 'tiny', cloud: { positions: new Float32Array(30) } }], {}, ctx)).rejects.toThrow(

@@ -212,7 +212,7 @@ test('keyframes keep their distance and are found again by looks', () => {
   expect(keyframes.size).toBeLessThan(45);
   for (const deg of [52, 171, 288])
     expect(poseError(keyframes.mostAlike(look(deg), 1)[0], poseAt(deg)).deg).toBeLessThan(15);
-}, 120_000);
+});
 
 test('a slow sweep is tracked, a jump is noticed at once, and the way back is found', () => {
   const live = new LiveScan({ voxel: 1.5 });
@@ -242,7 +242,7 @@ test('a slow sweep is tracked, a jump is noticed at once, and the way back is fo
   }
   expect(back.slice(-2)).toEqual(['tracked', 'tracked']);
   expect(back).toContain('returning');
-}, 240_000);
+});
 
 // Seen in a long sweep: without it the rounding errors double with every frame and reach millimetres after forty.
 test('carrying a motion on keeps poses rigid when they are made orthonormal', () => {
