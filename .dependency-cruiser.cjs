@@ -32,6 +32,7 @@ module.exports = {
     only('threads', '^packages/threads/', ['^packages/core/']),
     only('operations', '^packages/operations/', ['^packages/core/']),
     only('device-protocol', '^packages/device-protocol/', []),
+    only('origins', '^packages/origins/', []),
     only('planning', '^packages/planning/', ['^packages/device-protocol/']),
     only('contracts', '^packages/contracts/', ['^packages/(operations|device-protocol|planning|core)/']),
     only('demo', '^demo/', ['^packages/core/']),
@@ -41,7 +42,7 @@ module.exports = {
       // Shown beforehand, in a worker: all others run on the server.
       '^packages/operations/src/taking-away\\.ts$',
     ]),
-    only('devices', '^apps/devices/', ['^packages/(core|device-protocol)/', '^demo/']),
+    only('devices', '^apps/devices/', ['^packages/(core|device-protocol|origins)/', '^demo/']),
     only('cli', '^apps/cli/', ['^packages/']),
     {
       name: 'core-has-no-node-and-no-interface',

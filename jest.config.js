@@ -6,7 +6,7 @@ const common = {
   extensionsToTreatAsEsm: ['.ts'],
   moduleNameMapper: {
     '^@amber-knit/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts',
-    '^@amber-knit/(operations|contracts|threads|device-protocol|planning)$': '<rootDir>/packages/$1/src/index.ts',
+    '^@amber-knit/(operations|contracts|threads|device-protocol|planning|origins)$': '<rootDir>/packages/$1/src/index.ts',
     '^@amber-knit/demo$': '<rootDir>/demo/src/index.ts',
     '^(\\.{1,2}/.*)\\.js$': '$1',
   },

@@ -40,28 +40,8 @@ need_build() {
   mv "$begun" "$stamp"
 }
 
-# as_pg COMMAND...: PostgreSQL refuses to run as root.
-as_pg() { if [ "$(id -u)" = 0 ]; then runuser -u postgres -- "$@"; else "$@"; fi; }
-
 free_port() { node -e 'const s=require("net").createServer();s.listen(0,"127.0.0.1",()=>{console.log(s.address().port);s.close()})'; }
 
-# start_cluster DIR: a database cluster on loopback in DIR; prints its URL.
-start_cluster() {
-  local dir=$1 port
-  local bin
-  bin=$(pg_bin)
-  mkdir -p "$dir"
-  [ "$(id -u)" = 0 ] && chown postgres "$dir"
-  chmod 700 "$dir"
-  if [ ! -f "$dir/PG_VERSION" ]; then
-    as_pg "$bin/initdb" -D "$dir" -U amber --auth=trust -E UTF8 --locale=C.UTF-8 >/dev/null
-  fi
-  if as_pg "$bin/pg_ctl" -D "$dir" status >/dev/null 2>&1; then as_pg "$bin/pg_ctl" -D "$dir" -w -m fast stop >/dev/null; fi
-  port=$(free_port)
-  as_pg "$bin/pg_ctl" -D "$dir" -w -l "$dir/log" -o "-p $port -h 127.0.0.1 -k '' -c max_wal_size=2GB -c shared_buffers=256MB" start >/dev/null
-  psql -q -h 127.0.0.1 -p "$port" -U amber -d postgres -tAc "SELECT 1 FROM pg_database WHERE datname='amberknit'" | grep -q 1 ||
-    psql -q -h 127.0.0.1 -p "$port" -U amber -d postgres -c 'CREATE DATABASE amberknit'
-  echo "postgres://amber@127.0.0.1:$port/amberknit"
-}
-
-stop_cluster() { as_pg "$(pg_bin)/pg_ctl" -D "$1" -w -m fast stop >/dev/null 2>&1 || true; }
+# start_cluster DIR: a database cluster on loopback in DIR, whose role may make further databases; prints its URL.
+start_cluster() { node scripts/cluster.mjs start "$1" --createdb; }
+stop_cluster() { node scripts/cluster.mjs stop "$1" >/dev/null 2>&1 || true; }

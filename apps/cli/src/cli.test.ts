@@ -38,6 +38,7 @@ test('wrong usage ends with 2 and says how to use it', async () => {
   for (const args of [
     [],
     ['fly'],
+    ['check', '--everything'],
     ['run'],
     ['run', '--in', dir],
     ['run', '--in', dir, '--out', dir, '--set', 'fuse.surface.voxel=-3'],

@@ -1,6 +1,7 @@
 import { GeometryError } from '@amber-knit/core/runtime';
 import { OPERATIONS, paramFields, RECIPES } from '@amber-knit/operations';
 import { parseRunArguments } from './arguments.js';
+import { checkStored } from './check-stored.js';
 import { describeScan, loadInputs } from './load-inputs.js';
 import { ProgressReporter } from './progress.js';
 import { runRecipe, writeResults } from './run-recipe.js';
@@ -12,6 +13,8 @@ const USAGE = `Usage:
                 Scans in several folders: each folder is a setup, in which the object lay alike.
   amberknit operations      every operation with its parameters, units, defaults and help
   amberknit info PATH...    what a file holds
+  amberknit check [--repair]
+                            whether what the server has stored is whole; mends what is safe to mend
 Recipes: ${RECIPES.map((r) => `${r.name} (${r.title})`).join('; ')}
 `;
 
@@ -75,6 +78,7 @@ async function main(argv: string[]): Promise<number> {
       listOperations();
       return EXIT.done;
     }
+    if (command === 'check') return checkStored(rest);
     if (command === 'info') return await info(rest);
     throw new UsageError(command ? `There is no command "${command}".` : 'A command is missing.');
   } catch (e) {

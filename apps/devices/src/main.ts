@@ -10,5 +10,4 @@ server.listen(port, '127.0.0.1', () => {
   setTimeout(() => truthOf(OBJECTS[0]), 3000).unref();
 });
 const stop = (): void => process.exit(0);
-process.once('SIGTERM', stop);
-process.once('SIGINT', stop);
+for (const signal of ['SIGTERM', 'SIGINT', 'SIGHUP', 'disconnect'] as const) process.once(signal, stop);

@@ -1,3 +1,4 @@
+import { join } from 'node:path';
 import { Module, type DynamicModule } from '@nestjs/common';
 import { TypeOrmModule } from '@nestjs/typeorm';
 import { DataSource } from 'typeorm';
@@ -7,6 +8,7 @@ import type { ServerConfig } from './config.js';
 import { dataSourceOptions } from './database/data-source.js';
 import { EventsController } from './events/events.controller.js';
 import { EventsService } from './events/events.service.js';
+import { HealthController } from './health/health.controller.js';
 import { PieceStore } from './pieces/piece-store.js';
 import { PiecesController } from './pieces/pieces.controller.js';
 import { PiecesService } from './pieces/pieces.service.js';
@@ -16,14 +18,22 @@ import { StepQueue } from './steps/step-queue.js';
 import { StepsController } from './steps/steps.controller.js';
 import { StepsService } from './steps/steps.service.js';
 import { BlobStore } from './storage/blob-store.js';
+import { DiskSpace } from './storage/disk-space.js';
 
 @Module({})
 export class AppModule {
   static configured(config: ServerConfig): DynamicModule {
     return {
       module: AppModule,
-      imports: [TypeOrmModule.forRoot(dataSourceOptions(config.databaseUrl))],
-      controllers: [PiecesController, StepsController, CapturesController, SelectionsController, EventsController],
+      imports: [TypeOrmModule.forRoot({ ...dataSourceOptions(config.databaseUrl), retryAttempts: 0 })],
+      controllers: [
+        PiecesController,
+        StepsController,
+        CapturesController,
+        SelectionsController,
+        EventsController,
+        HealthController,
+      ],
       providers: [
         { provide: BlobStore, useFactory: (db: DataSource) => new BlobStore(db), inject: [DataSource] },
         {
@@ -34,7 +44,16 @@ export class AppModule {
         { provide: StepQueue, useFactory: (db: DataSource) => new StepQueue(db), inject: [DataSource] },
         PiecesService,
         StepsService,
-        CapturesService,
+        {
+          provide: DiskSpace,
+          useValue: new DiskSpace(config.uploadDir, config.keptFreeBytes),
+        },
+        {
+          provide: CapturesService,
+          useFactory: (db: DataSource, blobs: BlobStore, steps: StepsService, pieces: PiecesService, disk: DiskSpace) =>
+            new CapturesService(db, blobs, steps, pieces, disk, join(config.uploadDir, 'spool')),
+          inject: [DataSource, BlobStore, StepsService, PiecesService, DiskSpace],
+        },
         SelectionsService,
         EventsService,
       ],

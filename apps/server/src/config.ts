@@ -2,12 +2,16 @@
 export interface ServerConfig {
   databaseUrl: string;
   host: string;
+  /** Names that this server goes by, besides `localhost` and addresses in numbers. */
+  allowedHosts: string[];
   port: number;
   /** Folder of unfinished uploads. */
   uploadDir: string;
   /** Built browser files. */
   webDir: string;
   maxUploadBytes: number;
+  /** Bytes of the disk that are never filled: the database needs some to go on. */
+  keptFreeBytes: number;
   /** Where devices are listed and reached (docs/device-protocol.md). */
   devicesUrl: string;
 }
@@ -17,10 +21,14 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): ServerConfig {
   return {
     databaseUrl: env.DATABASE_URL,
     host: env.HOST ?? '127.0.0.1',
+    allowedHosts: [env.HOST, ...(env.ALLOWED_HOSTS ?? '').split(',')].flatMap((h) =>
+      h?.trim() ? [h.trim().toLowerCase()] : [],
+    ),
     port: Number(env.PORT ?? 4780),
     uploadDir: env.UPLOAD_DIR ?? '.data/uploads',
     webDir: env.WEB_DIR ?? 'apps/web/dist',
     devicesUrl: env.DEVICES_URL ?? `http://127.0.0.1:${env.DEVICES_PORT ?? 4781}`,
     maxUploadBytes: Number(env.MAX_UPLOAD_BYTES ?? 4 * 1024 ** 3),
+    keptFreeBytes: Number(env.KEPT_FREE_BYTES ?? 512 * 1024 ** 2),
   };
 }

@@ -1,10 +1,18 @@
+import { setTimeout as sleep } from 'node:timers/promises';
+import { DataSource } from 'typeorm';
 import { createApp } from './create-app.js';
 import { readConfig } from './config.js';
+import { NewerSchemaError } from './database/data-source.js';
+import { Housekeeping } from './housekeeping/housekeeping.js';
 import { StepQueue } from './steps/step-queue.js';
+import { BlobStore } from './storage/blob-store.js';
 
 const config = readConfig();
-const app = await createApp(config);
-await app.listen(config.port, config.host);
+const app = await createApp(config).catch((e: unknown) => {
+  if (e instanceof NewerSchemaError) giveUp(e.message);
+  throw e;
+});
+await listen();
 const recovery = setInterval(
   () =>
     void app
@@ -13,6 +21,7 @@ const recovery = setInterval(
       .catch(() => undefined),
   3000,
 );
+new Housekeeping(app.get(DataSource), app.get(BlobStore), config.uploadDir).start();
 console.log(`Server ready on http://${config.host}:${config.port}`);
 
 const stop = async (): Promise<void> => {
@@ -22,5 +31,25 @@ const stop = async (): Promise<void> => {
   await app.close();
   process.exit(0);
 };
-process.once('SIGTERM', () => void stop());
-process.once('SIGINT', () => void stop());
+for (const signal of ['SIGTERM', 'SIGINT', 'SIGHUP', 'disconnect'] as const) process.once(signal, () => void stop());
+
+/** Listens; whoever had the port before may need a moment to go. */
+async function listen(): Promise<void> {
+  for (let tries = 0; ; tries++) {
+    try {
+      await app.listen(config.port, config.host);
+      return;
+    } catch (e) {
+      if ((e as { code?: string }).code !== 'EADDRINUSE') throw e;
+      if (tries === 20)
+        giveUp(`Port ${config.port} is used by another program. Stop that, or choose another with PORT.`);
+      await sleep(500);
+    }
+  }
+}
+
+/** Ends for a reason that starting again would not mend (EX_CONFIG of sysexits.h). */
+function giveUp(reason: string): never {
+  console.error(reason);
+  process.exit(78);
+}

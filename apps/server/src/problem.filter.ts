@@ -3,6 +3,8 @@ import type { Response } from 'express';
 import { EntityNotFoundError, QueryFailedError } from 'typeorm';
 import { GeometryError, type GeometryErrorCode } from '@amber-knit/core/runtime';
 import type { Problem } from '@amber-knit/contracts';
+import { isConnectionFault } from './database/connection-fault.js';
+import { DISK_FULL, DiskFullError, isDiskFull } from './storage/disk-space.js';
 
 const STATUS: Record<GeometryErrorCode, number> = {
   'empty-input': 422,
@@ -15,6 +17,9 @@ const STATUS: Record<GeometryErrorCode, number> = {
   'unit-doubtful': 422,
   cancelled: 409,
 };
+
+/** SQLSTATE class 22, data exception: a number out of range, a character that no text may hold (PostgreSQL, appendix A). */
+const UNSTORABLE = 'A number is too large, or a text holds a character that cannot be stored.';
 
 /** Any thrown value as RFC 9457 problem details. Unexpected ones tell nothing about the server's inside. */
 export function toProblem(e: unknown): Problem {
@@ -44,12 +49,19 @@ export function toProblem(e: unknown): Problem {
     return { type: 'about:blank', title: 'Not found', status: 404, detail: 'There is nothing with this id.' };
   }
   if (isDiskFull(e)) {
+    const detail = e instanceof DiskFullError ? e.message : DISK_FULL;
+    return { type: 'about:blank', title: 'Insufficient storage', status: 507, detail };
+  }
+  if (isConnectionFault(e)) {
     return {
       type: 'about:blank',
-      title: 'Insufficient storage',
-      status: 507,
-      detail: "The server's disk is full: make room on it. Nothing stored before is lost.",
+      title: 'Service unavailable',
+      status: 503,
+      detail: 'The database is away for a moment. Nothing was changed; try again shortly.',
     };
+  }
+  if (e instanceof QueryFailedError && /^22/.test((e.driverError as { code?: string }).code ?? '')) {
+    return { type: 'about:blank', title: 'Bad Request', status: 400, detail: UNSTORABLE };
   }
   return {
     type: 'about:blank',
@@ -57,13 +69,6 @@ export function toProblem(e: unknown): Problem {
     status: 500,
     detail: 'Something went wrong on the server. Nothing was changed; try again.',
   };
-}
-
-/** No room: told by the file system (POSIX ENOSPC, EDQUOT) or by PostgreSQL (SQLSTATE 53100). */
-function isDiskFull(e: unknown): boolean {
-  const code =
-    e instanceof QueryFailedError ? (e.driverError as { code?: string }).code : (e as { code?: string })?.code;
-  return code === 'ENOSPC' || code === 'EDQUOT' || code === '53100';
 }
 
 @Catch()

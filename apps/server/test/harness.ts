@@ -11,6 +11,8 @@ import { readPly, writeE57, writePly } from '@amber-knit/core/io';
 import { fromTranslation } from '@amber-knit/core/math';
 import { DataSource } from 'typeorm';
 import { createApp } from '../src/create-app.js';
+import { findViolations, type Violation } from '../src/check/invariants.js';
+import { Housekeeping } from '../src/housekeeping/housekeeping.js';
 import { PieceStore } from '../src/pieces/piece-store.js';
 import { StepQueue } from '../src/steps/step-queue.js';
 import { BlobStore } from '../src/storage/blob-store.js';
@@ -23,36 +25,48 @@ export class Harness {
     readonly app: NestExpressApplication,
     readonly base: string,
     readonly databaseUrl: string,
+    readonly uploadDir: string,
   ) {}
 
   /** The same on a new database of its own, for tests that other workers would disturb. */
-  static async startOnOwnDatabase(name: string): Promise<Harness> {
+  static async startOnOwnDatabase(name: string, options: { keptFreeBytes?: number } = {}): Promise<Harness> {
+    return Harness.start(await Harness.newDatabase(name), options);
+  }
+
+  /** An empty database beside the one the tests were given. @returns its URL */
+  static async newDatabase(name: string): Promise<string> {
     const admin = new pg.Client({ connectionString: process.env.DATABASE_URL });
     await admin.connect();
     await admin.query(`DROP DATABASE IF EXISTS ${name}`);
     await admin.query(`CREATE DATABASE ${name}`);
     await admin.end();
-    return Harness.start(process.env.DATABASE_URL!.replace(/\/[^/]*$/, `/${name}`));
+    return process.env.DATABASE_URL!.replace(/\/[^/]*$/, `/${name}`);
   }
 
-  static async start(databaseUrl: string, options: { devicesUrl?: string } = {}): Promise<Harness> {
+  static async start(
+    databaseUrl: string,
+    options: { devicesUrl?: string; keptFreeBytes?: number } = {},
+  ): Promise<Harness> {
     const port = await new Promise<number>((resolve) => {
       const s = createServer().listen(0, '127.0.0.1', () => {
         const { port: p } = s.address() as { port: number };
         s.close(() => resolve(p));
       });
     });
+    const uploadDir = mkdtempSync(join(tmpdir(), 'amber-up-'));
     const app = await createApp({
       databaseUrl,
       host: '127.0.0.1',
+      allowedHosts: [],
       port,
-      uploadDir: mkdtempSync(join(tmpdir(), 'amber-up-')),
+      uploadDir,
       webDir: 'none',
       maxUploadBytes: 1e8,
+      keptFreeBytes: options.keptFreeBytes ?? 0,
       devicesUrl: options.devicesUrl ?? 'http://127.0.0.1:9',
     });
     await app.listen(port, '127.0.0.1');
-    return new Harness(app, `http://127.0.0.1:${port}`, databaseUrl);
+    return new Harness(app, `http://127.0.0.1:${port}`, databaseUrl, uploadDir);
   }
 
   /** Takes steps from the queue, as a worker process does, until the returned call. Threads run built code. */
@@ -71,6 +85,13 @@ export class Harness {
     const worker = new StepWorker((app.get(DataSource).options as { url: string }).url, queue, runner);
     await worker.start();
     return { runner, stop: () => worker.stop() };
+  }
+
+  /** What is wrong with what is stored, as `amberknit check` would say. */
+  violations(repair = false): Promise<Violation[]> {
+    const [db, blobs] = [this.app.get(DataSource), this.app.get(BlobStore)];
+    const housekeeping = new Housekeeping(db, blobs, this.uploadDir);
+    return findViolations({ db, blobs, queue: this.app.get(StepQueue), housekeeping }, repair);
   }
 
   http() {

@@ -13,25 +13,24 @@ import {
   StreamableFile,
 } from '@nestjs/common';
 import { ApiOperation, ApiProperty, ApiPropertyOptional, ApiTags } from '@nestjs/swagger';
-import { IsBoolean, IsIn, IsInt, IsNumber, IsObject, IsOptional, IsString, Length, Max, Min } from 'class-validator';
+import { IsBoolean, IsIn, IsInt, IsNumber, IsObject, Max, Min } from 'class-validator';
+import { Readable } from 'node:stream';
 import type { Request } from 'express';
 import type { CaptureHolds, CaptureView, StepView } from '@amber-knit/contracts';
+import { Name, Optional } from '../http/body-rules.js';
 import { CapturesService } from './captures.service.js';
 
 export class BeginCaptureBody {
   @ApiProperty({ example: 'Upright, first round' })
-  @IsString()
-  @Length(1, 80)
+  @Name(80)
   name: string;
 
   @ApiProperty({ example: 'Upright' })
-  @IsString()
-  @Length(1, 80)
+  @Name(80)
   setup: string;
 
   @ApiProperty({ example: 'hand-held-light' })
-  @IsString()
-  @Length(1, 80)
+  @Name(80)
   deviceId: string;
 
   @ApiProperty({ description: 'The device’s settings, for the record' })
@@ -39,7 +38,7 @@ export class BeginCaptureBody {
   settings: Record<string, number>;
 
   @ApiPropertyOptional({ description: 'Depth frames if absent, or the pictures of a line-laser recording' })
-  @IsOptional()
+  @Optional()
   @IsIn(['frames', 'pictures'])
   holds?: CaptureHolds;
 }
@@ -48,22 +47,23 @@ export class TakeBackBody {
   @ApiProperty({ description: 'The first frame number to take back' })
   @IsInt()
   @Min(0)
+  @Max(2147483647)
   from: number;
 }
 
 export class FinishCaptureBody {
   @ApiPropertyOptional()
-  @IsOptional()
+  @Optional()
   @IsIn(['remove', 'keep'])
   support?: 'remove' | 'keep';
 
   @ApiPropertyOptional({ description: 'Place the new scan onto the others by itself' })
-  @IsOptional()
+  @Optional()
   @IsBoolean()
   place?: boolean;
 
   @ApiPropertyOptional({ description: 'Spacing of the points, mm; 0 follows the sensor' })
-  @IsOptional()
+  @Optional()
   @IsNumber()
   @Min(0)
   @Max(20)
@@ -72,14 +72,14 @@ export class FinishCaptureBody {
   @ApiPropertyOptional({
     description: 'Keep only what lies so near to where the first frame aims, mm; 0 keeps everything',
   })
-  @IsOptional()
+  @Optional()
   @IsNumber()
   @Min(0)
   @Max(20_000)
   within?: number;
 
   @ApiPropertyOptional({ description: 'How the pictures of a line-laser recording become points' })
-  @IsOptional()
+  @Optional()
   @IsObject()
   recording?: Record<string, unknown>;
 }
@@ -123,7 +123,8 @@ export class CapturesController {
   @Get('captures/:id/frames')
   @ApiOperation({ summary: 'All frames that count, as one capture file; pictures as a zip' })
   async frames(@Param('id', ParseUUIDPipe) id: string): Promise<StreamableFile> {
-    return new StreamableFile(await this.captures.pack(id));
+    await this.captures.view(id);
+    return new StreamableFile(Readable.from(this.captures.pack(id)));
   }
 
   @Post('captures/:id/take-back')

@@ -1,12 +1,18 @@
-import { Injectable } from '@nestjs/common';
-import { DataSource } from 'typeorm';
+import { randomUUID } from 'node:crypto';
+import { createWriteStream } from 'node:fs';
+import { mkdir, rm } from 'node:fs/promises';
+import { join } from 'node:path';
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import type { DataSource, EntityManager } from 'typeorm';
 import type { CaptureHolds, CaptureView, StepView } from '@amber-knit/contracts';
-import { decodeFrames, encodeCapture, encodePictureZip } from '@amber-knit/core/stored';
+import { captureParts, decodeFrames, pictureZipParts } from '@amber-knit/core/stored';
 import { GeometryError } from '@amber-knit/core/runtime';
 import { Capture, CaptureFrame, Piece } from '../database/entities.js';
-import { PiecesService } from '../pieces/pieces.service.js';
-import { StepsService } from '../steps/steps.service.js';
-import { BlobStore } from '../storage/blob-store.js';
+import type { PiecesService } from '../pieces/pieces.service.js';
+import type { StepsService } from '../steps/steps.service.js';
+import type { BlobStore } from '../storage/blob-store.js';
+import type { DiskSpace } from '../storage/disk-space.js';
 
 /** What a capture begins with. */
 export interface CaptureStart {
@@ -19,13 +25,15 @@ export interface CaptureStart {
 }
 
 /** Keeps captures while they are made: frames come one by one and survive a closed page and a restarted server. */
-@Injectable()
 export class CapturesService {
   constructor(
     private readonly db: DataSource,
     private readonly blobs: BlobStore,
     private readonly steps: StepsService,
     private readonly pieces: PiecesService,
+    private readonly disk: DiskSpace,
+    /** Where a capture is packed on its way into the store. */
+    private readonly spoolDir: string,
   ) {}
 
   async begin(pieceId: string, start: CaptureStart): Promise<CaptureView> {
@@ -63,10 +71,15 @@ export class CapturesService {
     } else if (decodeFrames(data).length !== 1) {
       throw new GeometryError('corrupt-file', 'Send frames one by one, each as a stored frame (docs/formats.md).');
     }
-    await this.db.query(
-      'INSERT INTO capture_frame (capture_id, sequence, data) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING',
-      [id, sequence, data],
-    );
+    await this.disk.assertRoomFor(data.length);
+    await this.db.transaction(async (manager) => {
+      // Whoever finishes it meanwhile waits for this frame, or this frame is told that it came too late.
+      await this.openOrFail(id, manager, 'pessimistic_read');
+      await manager.query(
+        'INSERT INTO capture_frame (capture_id, sequence, data) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING',
+        [id, sequence, data],
+      );
+    });
   }
 
   /** Marks all frames from a number on as taken back. */
@@ -79,62 +92,89 @@ export class CapturesService {
     return this.view(id);
   }
 
-  /** All frames that count, packed as one capture file; pictures as a zip of numbered pictures. */
-  async pack(id: string): Promise<Uint8Array> {
-    const c = await this.view(id);
-    const rows = await this.db.manager.find(CaptureFrame, {
-      where: { captureId: id, takenBack: false },
-      order: { sequence: 'ASC' },
-    });
-    if (c.holds === 'pictures')
-      return encodePictureZip(rows.map(({ data }) => ({ name: data[0] === PNG[0] ? 'a.png' : 'a.jpg', bytes: data })));
-    const meta = { device: c.deviceId, setup: c.setup, settings: c.settings, sequences: rows.map((r) => r.sequence) };
-    return encodeCapture(
-      rows.map((r) => r.data),
-      meta,
-    );
+  /** All frames that count, as the parts of one capture file; pictures as those of a zip. One is held at a time. */
+  async *pack(id: string, manager: EntityManager = this.db.manager): AsyncGenerator<Uint8Array> {
+    const c = await manager.findOneByOrFail(Capture, { id });
+    const rows = (await manager.query(
+      `SELECT sequence, length(data)::int AS length FROM capture_frame WHERE capture_id = $1 AND NOT taken_back ORDER BY sequence`,
+      [id],
+    )) as { sequence: number; length: number }[];
+    const read = async (index: number): Promise<Buffer> => {
+      const { sequence } = rows[index];
+      return (await manager.findOneByOrFail(CaptureFrame, { captureId: id, sequence })).data;
+    };
+    if (c.holds === 'pictures') {
+      yield* pictureZipParts(rows.length, async (i) => {
+        const bytes = await read(i);
+        return { name: bytes[0] === PNG[0] ? 'a.png' : 'a.jpg', bytes };
+      });
+    } else {
+      const meta = { device: c.deviceId, setup: c.setup, settings: c.settings, sequences: rows.map((r) => r.sequence) };
+      const lengths = rows.map((r) => r.length);
+      yield* captureParts(lengths, read, meta);
+    }
   }
 
   /**
-   * Ends a capture and queues the step that makes a scan of it.
+   * Ends a capture and queues the step that makes a scan of it; asked again, it tells of the same step.
    * @param place queue a registration after it, if there are other scans to place it onto
    */
   async finish(id: string, params: Record<string, unknown>, place = false): Promise<StepView> {
-    const capture = await this.openOrFail(id);
-    if ((await this.view(id)).frames === 0) {
+    const before = await this.view(id);
+    if (before.status === 'open' && before.frames === 0) {
       throw new GeometryError('empty-input', 'This capture holds no frame yet. Scan for a moment, or discard it.');
     }
-    const sha256 = await this.blobs.put(await this.pack(id));
-    const [operation, values] =
-      capture.holds === 'pictures'
-        ? ['capture.line-laser', { name: capture.name, ...params }]
-        : ['capture.live', params];
-    const step = await this.steps.enqueue(capture.pieceId, operation, values, 1, {
-      sha256,
-      name: capture.name,
-      setup: capture.setup,
-    });
-    await this.db.manager.update(Capture, id, { status: 'finished', stepId: step.id });
-    if (place && (await this.pieces.view(capture.pieceId)).scans > 0) {
-      await this.steps.enqueue(capture.pieceId, 'register.automatic', {}, 1);
+    const file = join(this.spoolDir, randomUUID());
+    await mkdir(this.spoolDir, { recursive: true });
+    try {
+      return await this.db.transaction(async (manager) => {
+        // Asked four times at once, three wait here, and then find the step.
+        const capture = await manager.findOneOrFail(Capture, { where: { id }, lock: { mode: 'pessimistic_write' } });
+        if (capture.status === 'finished' && capture.stepId) return this.steps.get(capture.stepId, manager);
+        assertOpen(capture);
+        await pipeline(Readable.from(this.pack(id, manager)), createWriteStream(file, { flags: 'wx' }));
+        const sha256 = await this.blobs.putFile(file, manager);
+        const [operation, values] =
+          capture.holds === 'pictures'
+            ? ['capture.line-laser', { name: capture.name, ...params }]
+            : ['capture.live', params];
+        const source = { sha256, name: capture.name, setup: capture.setup };
+        const step = await this.steps.enqueue(capture.pieceId, operation, values, 1, source, manager);
+        await manager.update(Capture, id, { status: 'finished', stepId: step.id });
+        if (place && (await this.pieces.view(capture.pieceId)).scans > 0)
+          await this.steps.enqueue(capture.pieceId, 'register.automatic', {}, 1, undefined, manager);
+        return step;
+      });
+    } finally {
+      await rm(file, { force: true });
     }
-    return step;
   }
 
   /** Gives a capture up. Its frames stay in the database. */
   async discard(id: string): Promise<CaptureView> {
-    await this.openOrFail(id);
-    await this.db.manager.update(Capture, id, { status: 'discarded' });
+    await this.db.transaction(async (manager) => {
+      await this.openOrFail(id, manager, 'pessimistic_write');
+      await manager.update(Capture, id, { status: 'discarded' });
+    });
     return this.view(id);
   }
 
-  private async openOrFail(id: string): Promise<Capture> {
-    const capture = await this.db.manager.findOneByOrFail(Capture, { id });
-    if (capture.status !== 'open') {
-      throw new GeometryError('invalid-parameter', `This capture is ${capture.status} and takes no more frames.`);
-    }
+  /** @throws GeometryError `invalid-parameter` if the capture takes nothing more */
+  private async openOrFail(
+    id: string,
+    manager: EntityManager = this.db.manager,
+    lock?: 'pessimistic_read' | 'pessimistic_write',
+  ): Promise<Capture> {
+    const capture = await manager.findOneOrFail(Capture, { where: { id }, ...(lock ? { lock: { mode: lock } } : {}) });
+    assertOpen(capture);
     return capture;
   }
+}
+
+/** @throws GeometryError `invalid-parameter` if it is finished or discarded */
+function assertOpen({ status }: Capture): void {
+  if (status !== 'open')
+    throw new GeometryError('invalid-parameter', `This capture is ${status} and takes no more frames.`);
 }
 
 const PNG = [0x89, 0x50, 0x4e, 0x47];

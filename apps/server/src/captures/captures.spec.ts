@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net';
 import { WebSocketServer } from 'ws';
 import WebSocket from 'ws';
 import type { Response } from 'supertest';
-import type { CaptureView, DeviceList, PieceView } from '@amber-knit/contracts';
+import type { CaptureView, DeviceList, PieceView, StepView } from '@amber-knit/contracts';
 import type { DepthFrame } from '@amber-knit/core/geometry';
 import { identity } from '@amber-knit/core/math';
 import {
@@ -99,8 +99,31 @@ test('finishing queues a step with the frames; a finished or empty capture takes
   const step = await harness.http().post(`/api/captures/${capture.id}/finish`).send({ support: 'keep' }).expect(202);
   expect(step.body).toMatchObject({ operationId: 'capture.live', pieceId: piece.id, params: { support: 'keep' } });
   expect((await put(capture.id, 1, frame(300))).status).toBe(400);
-  await harness.http().post(`/api/captures/${capture.id}/finish`).send({}).expect(400);
+  // Asked again, as a page does whose answer was lost: the same step.
+  const again = await harness.http().post(`/api/captures/${capture.id}/finish`).send({}).expect(202);
+  expect((again.body as StepView).id).toBe((step.body as StepView).id);
   expect((await harness.http().get(`/api/pieces/${piece.id}/captures`)).body).toEqual([]);
+});
+
+test('finished four times at once it becomes one scan, and no frame is lost beside it', async () => {
+  const { piece, capture } = await begin();
+  for (const k of [0, 1, 2]) await put(capture.id, k, frame(300)).expect(204);
+  const finish = () => harness.http().post(`/api/captures/${capture.id}/finish`).send({});
+  const [late, ...answers] = await Promise.all([
+    put(capture.id, 3, frame(300)),
+    finish(),
+    finish(),
+    finish(),
+    finish(),
+  ]);
+  expect(answers.map((a) => a.status)).toEqual([202, 202, 202, 202]);
+  expect(new Set(answers.map((a) => (a.body as StepView).id)).size).toBe(1);
+  const steps = (await harness.http().get(`/api/pieces/${piece.id}/steps`)).body as StepView[];
+  expect(steps).toHaveLength(1);
+  // The frame that came meanwhile is in it, or was told that it came too late.
+  const back = await harness.http().get(`/api/captures/${capture.id}/frames`).buffer().parse(whole).expect(200);
+  const held = decodeCapture(new Uint8Array(back.body as Buffer)).frames.length;
+  expect(held).toBe(late.status === 204 ? 4 : 3);
 });
 
 test('pictures of a line-laser recording arrive one by one, come back as a zip, and become a scan with their stand', async () => {

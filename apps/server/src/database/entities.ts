@@ -112,6 +112,8 @@ export class Step {
   @Column('text', { name: 'source_sha256', nullable: true }) sourceSha256: string | null;
   @Column('text', { name: 'source_name', nullable: true }) sourceName: string | null;
   @Column('text', { name: 'source_setup', nullable: true }) sourceSetup: string | null;
+  /** The upload that brought the file: it makes one step only. */
+  @Column('text', { name: 'upload_id', nullable: true, unique: true }) uploadId: string | null;
   @Column('json', { nullable: true }) figures: Figures | null;
   @Column('text', { nullable: true }) summary: string | null;
   @Column('jsonb', { default: () => "'[]'" }) notes: string[];

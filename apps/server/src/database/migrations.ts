@@ -94,15 +94,19 @@ class RememberedSelections1764170000000 implements MigrationInterface {
   }
 }
 
-class StepsBuildOnSteps1764400000000 implements MigrationInterface {
-  name = 'StepsBuildOnSteps1764400000000';
+class StepsOnce1764400000000 implements MigrationInterface {
+  name = 'StepsOnce1764400000000';
 
   async up(q: QueryRunner): Promise<void> {
-    await q.query(`ALTER TABLE step ADD COLUMN after uuid[] NOT NULL DEFAULT '{}'`);
+    await q.query(`
+      ALTER TABLE step ADD COLUMN after uuid[] NOT NULL DEFAULT '{}', ADD COLUMN upload_id text UNIQUE;
+      CREATE INDEX step_source ON step (source_sha256) WHERE source_sha256 IS NOT NULL;
+      CREATE INDEX artifact_blob ON artifact (blob_sha256);
+    `);
   }
 
   async down(q: QueryRunner): Promise<void> {
-    await q.query('ALTER TABLE step DROP COLUMN after');
+    await q.query('DROP INDEX step_source, artifact_blob; ALTER TABLE step DROP COLUMN after, DROP COLUMN upload_id');
   }
 }
 
@@ -111,5 +115,5 @@ export const MIGRATIONS = [
   Captures1764070000000,
   CapturesOfPictures1764150000000,
   RememberedSelections1764170000000,
-  StepsBuildOnSteps1764400000000,
+  StepsOnce1764400000000,
 ];

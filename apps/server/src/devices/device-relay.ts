@@ -2,6 +2,8 @@ import { request as httpRequest, type IncomingMessage, type Server } from 'node:
 import type { Duplex } from 'node:stream';
 import type { NextFunction, Request, Response } from 'express';
 import type { DeviceList } from '@amber-knit/contracts';
+import { foreignRequest } from '@amber-knit/origins';
+import type { ServerConfig } from '../config.js';
 
 export const DEVICES_PATH = '/api/devices';
 
@@ -23,28 +25,40 @@ export function deviceListHandler(devicesUrl: string) {
 
 /**
  * Hands WebSockets at `/api/devices/<id>` through to the device service, so that a browser needs one address only.
- * Pages of other origins are turned away.
+ * Pages of other origins are turned away. Either side may go away at any moment: the other is then closed.
  */
-export function relayDevices(server: Server, devicesUrl: string): void {
+export function relayDevices(
+  server: Server,
+  { devicesUrl, allowedHosts }: Pick<ServerConfig, 'devicesUrl' | 'allowedHosts'>,
+): void {
   server.on('upgrade', (request: IncomingMessage, socket: Duplex, head: Buffer) => {
+    // An error without a listener would end the process; `close` follows every one.
+    socket.on('error', () => undefined);
     const id = new RegExp(`^${DEVICES_PATH}/([\\w-]+)$`).exec(request.url ?? '')?.[1];
-    const origin = request.headers.origin;
-    if (!id || (origin && new URL(origin).host !== request.headers.host)) {
+    if (!id || foreignRequest(request.headers, allowedHosts, true)) {
       socket.end(`HTTP/1.1 ${id ? '403 Forbidden' : '404 Not Found'}\r\n\r\n`);
       return;
     }
-    const onward = httpRequest(new URL(`/devices/${id}`, devicesUrl), { headers: request.headers });
+    const onward = httpRequest(new URL(`/devices/${id}`, devicesUrl), { headers: asProgram(request, devicesUrl) });
+    socket.on('close', () => onward.destroy());
     onward.on('upgrade', (answer, far, farHead) => {
+      far.on('error', () => undefined);
+      far.on('close', () => socket.destroy());
+      socket.on('close', () => far.destroy());
       const lines = Object.entries(answer.headers).map(([k, v]) => `${k}: ${String(v)}`);
       socket.write(`HTTP/1.1 101 Switching Protocols\r\n${lines.join('\r\n')}\r\n\r\n`);
       if (farHead.length > 0) socket.write(farHead);
       if (head.length > 0) far.write(head);
       far.pipe(socket).pipe(far);
-      far.on('error', () => socket.destroy());
-      socket.on('error', () => far.destroy());
     });
     onward.on('response', (answer) => socket.end(`HTTP/1.1 ${answer.statusCode} ${answer.statusMessage}\r\n\r\n`));
     onward.on('error', () => socket.end('HTTP/1.1 502 Bad Gateway\r\n\r\n'));
     onward.end();
   });
+}
+
+/** The headers as this server sends them on: it has looked at where the request comes from. */
+function asProgram({ headers }: IncomingMessage, devicesUrl: string): IncomingMessage['headers'] {
+  const kept = Object.entries(headers).filter(([name]) => name !== 'origin' && !name.startsWith('sec-fetch-'));
+  return { ...Object.fromEntries(kept), host: new URL(devicesUrl).host };
 }

@@ -10,42 +10,41 @@ import {
   Patch,
   Post,
   Query,
+  Req,
   Res,
-  StreamableFile,
 } from '@nestjs/common';
 import { ApiOperation, ApiProperty, ApiPropertyOptional, ApiTags } from '@nestjs/swagger';
-import { Transform, Type } from 'class-transformer';
+import { Type } from 'class-transformer';
 import {
   ArrayMaxSize,
   ArrayNotEmpty,
   IsInt,
-  IsOptional,
+  IsObject,
   IsString,
   IsUUID,
-  Length,
   Max,
   MaxLength,
   Min,
   ValidateNested,
 } from 'class-validator';
-import type { Response } from 'express';
-import { Readable } from 'node:stream';
+import type { Request, Response } from 'express';
 import { DataSource } from 'typeorm';
 import type { OperationView, PieceSummary, PieceView, VersionView } from '@amber-knit/contracts';
 import { findOperation, OPERATIONS, paramFields } from '@amber-knit/operations';
 import { Artifact } from '../database/entities.js';
+import { sendStored } from '../http/stored-bytes.js';
+import { Name, Optional } from '../http/body-rules.js';
 import { BlobStore } from '../storage/blob-store.js';
 import { PlanBody } from './plan-body.js';
 import { PiecesService } from './pieces.service.js';
 
 export class NewPieceBody {
   @ApiProperty({ example: 'Galley jug' })
-  @IsString()
-  @Length(1, 120)
+  @Name(120)
   name: string;
 
   @ApiPropertyOptional({ example: 'Glazed stoneware' })
-  @IsOptional()
+  @Optional()
   @IsString()
   @MaxLength(400)
   note?: string;
@@ -53,27 +52,23 @@ export class NewPieceBody {
 
 export class ChangePieceBody {
   @ApiPropertyOptional()
-  @IsOptional()
-  @IsString()
-  @Length(1, 120)
+  @Optional()
+  @Name(120)
   name?: string;
 
   @ApiPropertyOptional()
-  @IsOptional()
+  @Optional()
   @IsString()
   @MaxLength(400)
   note?: string;
 
   @ApiPropertyOptional({ type: () => PlanBody })
-  @IsOptional()
+  @Optional()
+  @IsObject()
   @ValidateNested()
   @Type(() => PlanBody)
   plan?: PlanBody;
 }
-
-/** Blanks at either end of a name mean nothing. */
-const Trimmed = (): PropertyDecorator =>
-  Transform(({ value }: { value: unknown }) => (typeof value === 'string' ? value.trim() : value));
 
 export class LabelScansBody {
   @ApiProperty({ description: 'Ids of the scans' })
@@ -83,28 +78,24 @@ export class LabelScansBody {
   scans: string[];
 
   @ApiPropertyOptional({ description: 'A new name, for one scan' })
-  @IsOptional()
-  @Trimmed()
-  @IsString()
-  @Length(1, 80)
+  @Optional()
+  @Name(80)
   name?: string;
 
   @ApiPropertyOptional()
-  @IsOptional()
-  @Trimmed()
-  @IsString()
-  @Length(1, 80)
+  @Optional()
+  @Name(80)
   setup?: string;
 
   @ApiPropertyOptional({ description: 'Position in the list of colours' })
-  @IsOptional()
+  @Optional()
   @IsInt()
   @Min(0)
   @Max(7)
   colorIndex?: number;
 
   @ApiPropertyOptional()
-  @IsOptional()
+  @Optional()
   @IsString()
   @MaxLength(2000)
   note?: string;
@@ -140,7 +131,7 @@ export class PiecesController {
   @Post('pieces')
   @ApiOperation({ summary: 'A new, empty piece' })
   create(@Body() body: NewPieceBody): Promise<PieceView> {
-    return this.pieces.create(body.name.trim(), body.note ?? '');
+    return this.pieces.create(body.name, body.note ?? '');
   }
 
   @Get('pieces/:id')
@@ -236,23 +227,15 @@ export class PiecesController {
   @ApiOperation({ summary: 'The bytes of an artifact, streamed; see docs/formats.md' })
   async data(
     @Param('id', ParseUUIDPipe) id: string,
-    @Res({ passthrough: true }) response: Response,
-  ): Promise<StreamableFile | void> {
+    @Req() request: Request,
+    @Res() response: Response,
+  ): Promise<void> {
     const artifact = await this.db.manager.findOneBy(Artifact, { id });
     if (!artifact) throw new NotFoundException('There is no such artifact.');
-    const size = await this.blobs.size(artifact.blobSha256);
-    // Artifacts never change, so a browser may keep them for good.
-    response.setHeader('Cache-Control', 'public, max-age=31536000, immutable');
-    response.setHeader('ETag', `"${artifact.blobSha256}"`);
-    const name = artifact.facts.name;
-    return new StreamableFile(Readable.from(this.blobs.chunks(artifact.blobSha256)), {
-      type: String(
-        artifact.facts.mediaType ?? (artifact.kind === 'placements' ? 'application/json' : 'application/octet-stream'),
-      ),
-      length: size,
-      ...(artifact.kind === 'file' && name && artifact.facts.mediaType !== 'image/png'
-        ? { disposition: `attachment; filename="${String(name).replace(/["\\\r\n]/g, '')}"` }
-        : {}),
-    });
+    const { kind, facts, blobSha256: sha256 } = artifact;
+    const plain = kind === 'placements' ? 'application/json' : 'application/octet-stream';
+    const saved = kind === 'file' && facts.name && facts.mediaType !== 'image/png';
+    const saveAs = saved ? String(facts.name) : undefined;
+    await sendStored(this.blobs, { sha256, type: String(facts.mediaType ?? plain), saveAs }, request, response);
   }
 }

@@ -13,6 +13,8 @@ export const CHANNELS = {
 
 /** A step that lost its worker so often is given up: it may be what ends them. */
 const MOST_ATTEMPTS = 3;
+/** So long after the database has started nobody is taken for silent: nobody could be heard before. */
+const SETTLING_SECONDS = 5;
 
 /**
  * The queue of steps is the table of steps: a row that says `queued` waits, and a worker takes it by writing its name into
@@ -107,7 +109,7 @@ export class StepQueue {
            finished_at = CASE WHEN attempt < $2 AND NOT cancel_requested THEN NULL ELSE now() END, progress = 0, worker = NULL
          WHERE id IN (
            SELECT id FROM step WHERE status = 'running' AND heartbeat < now() - make_interval(secs => $1)
-             AND pg_postmaster_start_time() < now() - make_interval(secs => $1) FOR UPDATE SKIP LOCKED)
+             AND pg_postmaster_start_time() < now() - interval '${SETTLING_SECONDS} seconds' FOR UPDATE SKIP LOCKED)
          RETURNING id, status`,
         [silentSeconds, MOST_ATTEMPTS],
       )) as [{ id: string; status: string }[], number];

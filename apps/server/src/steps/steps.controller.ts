@@ -1,7 +1,8 @@
 import { Body, Controller, Get, HttpCode, Param, ParseUUIDPipe, Post } from '@nestjs/common';
 import { ApiOperation, ApiProperty, ApiPropertyOptional, ApiTags } from '@nestjs/swagger';
-import { IsInt, IsObject, IsOptional, IsString, IsUUID, Length, Max, MaxLength, Min } from 'class-validator';
+import { IsInt, IsObject, IsString, IsUUID, Max, MaxLength, Min } from 'class-validator';
 import type { StepView } from '@amber-knit/contracts';
+import { Name, Optional } from '../http/body-rules.js';
 import { StepsService } from './steps.service.js';
 
 export class NewStepBody {
@@ -14,12 +15,12 @@ export class NewStepBody {
     description: 'Values of the operation’s own parameters; see GET /api/operations',
     example: { voxel: 0.6 },
   })
-  @IsOptional()
+  @Optional()
   @IsObject()
   params?: Record<string, unknown>;
 
   @ApiPropertyOptional({ example: 1 })
-  @IsOptional()
+  @Optional()
   @IsInt()
   @Min(0)
   @Max(2147483647)
@@ -28,7 +29,7 @@ export class NewStepBody {
 
 export class AgainBody {
   @ApiPropertyOptional({ description: 'Parameters that are to be other than before', example: { unit: 'm' } })
-  @IsOptional()
+  @Optional()
   @IsObject()
   params?: Record<string, unknown>;
 }
@@ -39,9 +40,8 @@ export class ImportBody {
   artifact: string;
 
   @ApiPropertyOptional({ example: 'Upright' })
-  @IsOptional()
-  @IsString()
-  @Length(1, 80)
+  @Optional()
+  @Name(80)
   setup?: string;
 }
 

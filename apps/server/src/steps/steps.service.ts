@@ -13,6 +13,8 @@ export interface ImportSource {
   sha256: string;
   name: string;
   setup: string;
+  /** The upload that brought it, if one did. */
+  uploadId?: string;
 }
 
 @Injectable()
@@ -55,6 +57,7 @@ export class StepsService {
           sourceSha256: source?.sha256 ?? null,
           sourceName: source?.name ?? null,
           sourceSetup: source?.setup ?? null,
+          uploadId: source?.uploadId ?? null,
         }),
       );
       await this.queue.notify(CHANNELS.step, step.id, tx);
@@ -101,8 +104,8 @@ export class StepsService {
     return (await this.db.manager.find(Step, { where: { pieceId }, order: { createdAt: 'ASC' } })).map(stepView);
   }
 
-  async get(id: string): Promise<StepView> {
-    return stepView(await this.db.manager.findOneByOrFail(Step, { id }));
+  async get(id: string, manager: EntityManager = this.db.manager): Promise<StepView> {
+    return stepView(await manager.findOneByOrFail(Step, { id }));
   }
 
   /** Asks a step to stop: at once if it is queued, within a second if it runs. Finished steps stay as they are. */

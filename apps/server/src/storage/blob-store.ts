@@ -7,6 +7,11 @@ import type { DataSource, EntityManager } from 'typeorm';
 import type { PostgresDriver } from 'typeorm/driver/postgres/PostgresDriver.js';
 
 const CHUNK = 2 * 1024 * 1024;
+/** Advisory lock of all who store blobs (shared) and of who removes unused ones (alone). */
+const STORING = 4_780_001;
+/** Of a blob `b`: nothing names it. */
+export const OWNERLESS = `NOT EXISTS (SELECT 1 FROM artifact a WHERE a.blob_sha256 = b.sha256)
+  AND NOT EXISTS (SELECT 1 FROM step s WHERE s.source_sha256 = b.sha256)`;
 
 /**
  * Bytes in PostgreSQL, addressed by their SHA-256: the same bytes are stored once, and never rewritten.
@@ -38,6 +43,8 @@ export class BlobStore {
     manager: EntityManager,
   ): Promise<void> {
     await manager.transaction(async (tx) => {
+      // What is there may be counted on until this ends: blobs that nobody uses are removed only while nobody stores.
+      await tx.query('SELECT pg_advisory_xact_lock_shared($1)', [STORING]);
       const fresh = (await tx.query(
         'INSERT INTO blob (sha256, bytes) VALUES ($1, $2) ON CONFLICT DO NOTHING RETURNING sha256',
         [sha, size],
@@ -50,12 +57,48 @@ export class BlobStore {
     });
   }
 
+  /**
+   * Removes blobs that no artifact and no step names, unless something is being stored just now.
+   * @returns how many went, and how many bytes they had
+   */
+  async sweep(): Promise<{ blobs: number; bytes: number }> {
+    return this.db.transaction(async (tx) => {
+      const [{ free }] = (await tx.query('SELECT pg_try_advisory_xact_lock($1) AS free', [STORING])) as {
+        free: boolean;
+      }[];
+      if (!free) return { blobs: 0, bytes: 0 };
+      const [gone] = (await tx.query(`DELETE FROM blob b WHERE ${OWNERLESS} RETURNING bytes`)) as [
+        { bytes: string }[],
+        number,
+      ];
+      return { blobs: gone.length, bytes: gone.reduce((n, b) => n + Number(b.bytes), 0) };
+    });
+  }
+
   /** The chunks in order, one in memory at a time. */
   async *chunks(sha: string): AsyncGenerator<Buffer> {
     for (let position = 0; ; position++) {
       const data = await this.chunk(sha, position);
       if (!data) return;
       yield data;
+    }
+  }
+
+  /** The bytes from one place to before another; only the chunks that hold them are read. */
+  async *range(sha: string, from: number, to: number): AsyncGenerator<Buffer> {
+    const rows = (await this.db.query(
+      'SELECT position, length(data)::int AS length FROM blob_chunk WHERE sha256 = $1 ORDER BY position',
+      [sha],
+    )) as { position: number; length: number }[];
+    let start = 0;
+    for (const { position, length } of rows) {
+      const [first, last] = [Math.max(from - start, 0), Math.min(to - start, length)];
+      if (first < last) {
+        const data = await this.chunk(sha, position);
+        if (!data) throw new Error(`Blob ${sha} is incomplete.`);
+        yield data.subarray(first, last);
+      }
+      start += length;
     }
   }
 
@@ -69,6 +112,9 @@ export class BlobStore {
       ClientBase,
       (error?: Error) => void,
     ];
+    // The query tells of a lost connection; without a listener the client would end the process besides.
+    const ignore = (): void => undefined;
+    client.on('error', ignore);
     try {
       const parts: Buffer[] = [];
       const row = `SELECT data FROM blob_chunk WHERE sha256 = '${sha}' AND position = ${position}`;
@@ -80,6 +126,8 @@ export class BlobStore {
       // What is left in the connection is not known: it is closed.
       release(error as Error);
       throw error;
+    } finally {
+      client.off('error', ignore);
     }
   }
 

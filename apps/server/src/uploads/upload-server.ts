@@ -1,58 +1,102 @@
 import { mkdirSync } from 'node:fs';
-import { rm } from 'node:fs/promises';
-import { join } from 'node:path';
 import { FileStore } from '@tus/file-store';
-import { Server } from '@tus/server';
+import { Server, type Upload } from '@tus/server';
+import type { NextFunction, Request, RequestHandler, Response } from 'express';
 import type { ServerConfig } from '../config.js';
-import type { StepsService } from '../steps/steps.service.js';
-import type { BlobStore } from '../storage/blob-store.js';
-import { GeometryError } from '@amber-knit/core/runtime';
 import { toProblem } from '../problem.filter.js';
+import type { DiskSpace } from '../storage/disk-space.js';
+import type { FinishedUpload, UploadFinisher } from './upload-finisher.js';
 
 export const UPLOAD_PATH = '/api/uploads';
+/** Uploads that may be under way at once; what was never finished goes after a day. */
+const MOST_UNFINISHED = 300;
 
 /**
  * Resumable upload (tus 1.0.0). Metadata: `filename`, `pieceId`, `setup`; `operation` that takes the file (an import if
- * none is named) and its `params` as JSON, or just a `unit`. A finished upload becomes a blob and a step; its file is then
- * removed.
+ * none is named) and its `params` as JSON, or just a `unit`. A finished upload becomes a blob and a step, named in the
+ * answer's `Amber-Step`. If that went wrong, or its answer was lost, HEAD and a PATCH of no bytes do it again or tell of it.
  */
-export function createUploadServer(config: ServerConfig, blobs: BlobStore, steps: StepsService): Server {
+export function uploadHandler(config: ServerConfig, finisher: UploadFinisher, disk: DiskSpace): RequestHandler {
   mkdirSync(config.uploadDir, { recursive: true });
-  return new Server({
+  const store = new FileStore({ directory: config.uploadDir });
+  const server = new Server({
     path: UPLOAD_PATH,
-    datastore: new FileStore({ directory: config.uploadDir }),
+    datastore: store,
     maxSize: config.maxUploadBytes,
     relativeLocation: true,
-    async onUploadFinish(_request, upload) {
-      const meta = upload.metadata ?? {};
-      const file = join(config.uploadDir, upload.id);
+    // Answers name no origin that may read them: only our own pages do.
+    allowedOrigins: [],
+    async onUploadCreate(_request, upload) {
       try {
-        const sha256 = await blobs.putFile(file);
-        const step = await steps.enqueue(meta.pieceId ?? '', meta.operation || 'capture.import', paramsOf(meta), 1, {
-          sha256,
-          name: meta.filename ?? 'scan',
-          setup: (meta.setup ?? '').slice(0, 80) || 'Setup 1',
-        });
-        await rm(file, { force: true });
-        await rm(`${file}.json`, { force: true });
-        return { headers: { 'Amber-Step': step.id } };
+        await assertRoom(store, upload, disk);
+        return {};
       } catch (e) {
-        const problem = toProblem(e);
-        throw { status_code: problem.status, body: JSON.stringify(problem) };
+        throw asTusError(e);
+      }
+    },
+    async onUploadFinish(_request, upload) {
+      try {
+        return { headers: { 'Amber-Step': (await finisher.finish(upload)).stepId } };
+      } catch (e) {
+        throw asTusError(e);
       }
     },
   });
+  return (request: Request, response: Response, next: NextFunction): void => {
+    if (request.path !== UPLOAD_PATH && !request.path.startsWith(`${UPLOAD_PATH}/`)) return next();
+    const id = request.path.slice(UPLOAD_PATH.length + 1);
+    if (request.method !== 'HEAD' || !/^[0-9a-f]{32}$/.test(id)) {
+      void server.handle(request, response);
+      return;
+    }
+    complete(id, store, finisher).then(
+      (finished) => {
+        if (!finished) return server.handle(request, response);
+        response.set({
+          'Tus-Resumable': '1.0.0',
+          'Cache-Control': 'no-store',
+          'Upload-Offset': String(finished.bytes),
+          'Upload-Length': String(finished.bytes),
+          'Amber-Step': finished.stepId,
+        });
+        response.status(200).end();
+      },
+      (e: unknown) => response.status(toProblem(e).status).set('Tus-Resumable', '1.0.0').end(),
+    );
+  };
 }
 
-/** Parameters that came with an upload. @throws GeometryError `invalid-parameter` if they are no JSON object */
-function paramsOf(meta: Record<string, string | null>): Record<string, unknown> {
-  if (!meta.params) return meta.unit ? { unit: meta.unit } : {};
-  try {
-    const params: unknown = JSON.parse(meta.params);
-    if (typeof params === 'object' && params !== null && !Array.isArray(params))
-      return params as Record<string, unknown>;
-  } catch {
-    // Said below.
-  }
-  throw new GeometryError('invalid-parameter', 'The parameters that came with the upload are not a JSON object.');
+/** What a complete upload became or becomes now; nothing if it is not complete. */
+async function complete(id: string, store: FileStore, finisher: UploadFinisher): Promise<FinishedUpload | undefined> {
+  const upload = await store.getUpload(id).catch(() => undefined);
+  if (!upload) return finisher.find(id);
+  return upload.size !== undefined && upload.offset === upload.size ? finisher.finish(upload) : undefined;
+}
+
+/** @throws DiskFullError if the disk can't take this upload beside those that are promised room already */
+async function assertRoom(store: FileStore, upload: Upload, disk: DiskSpace): Promise<void> {
+  const ids = (await store.configstore.list?.()) ?? [];
+  if (ids.length >= MOST_UNFINISHED) throw new TooManyUploadsError();
+  const others = await Promise.all(ids.map((id) => store.getUpload(id).catch(() => undefined)));
+  // A file lies on the disk and then in the database, until it is removed from the disk.
+  const wanted = (u: Upload): number => 2 * (u.size ?? 0) - u.offset;
+  const promised = others.reduce((sum, u) => sum + (u ? wanted(u) : 0), 0);
+  await disk.assertRoomFor(promised + wanted(upload));
+}
+
+class TooManyUploadsError extends Error {}
+
+/** An error in the form that the tus server passes on. */
+function asTusError(e: unknown): { status_code: number; body: string } {
+  const problem =
+    e instanceof TooManyUploadsError
+      ? {
+          type: 'about:blank',
+          title: 'Too many requests',
+          status: 429,
+          detail: `${MOST_UNFINISHED} uploads are under way already. Let some come to their end first.`,
+        }
+      : toProblem(e);
+  if (problem.status === 500) console.error(e);
+  return { status_code: problem.status, body: JSON.stringify(problem) };
 }

@@ -50,7 +50,7 @@ export function encodeBundle(
   meta: Record<string, unknown>,
   tables: TableData[],
 ): Uint8Array {
-  const { head, total } = beginning(kind, meta, tables);
+  const { head, total } = beginning(kind, meta, tables.map(tableOf));
   const out = new Uint8Array(total);
   let at = 0;
   for (const part of partsOf(head, tables)) {
@@ -66,16 +66,46 @@ export function bundleParts(
   meta: Record<string, unknown>,
   tables: TableData[],
 ): Generator<Uint8Array> {
-  return partsOf(beginning(kind, meta, tables).head, tables);
+  return partsOf(beginning(kind, meta, tables.map(tableOf)).head, tables);
+}
+
+/** Opaque bytes to write as a table of one page; they come when they are asked for. */
+export interface ChunkOfBytes {
+  name: string;
+  length: number;
+}
+
+/**
+ * A bundle whose tables are opaque bytes (column `bundle`), read one after another while it is written. The same bytes as
+ * `encodeBundle` gives for tables of one page.
+ * @param read gives the bytes of the next chunk, of the length announced
+ */
+export async function* bundleOfChunks(
+  kind: BundleHeader['kind'],
+  meta: Record<string, unknown>,
+  chunks: readonly ChunkOfBytes[],
+  read: (index: number) => Promise<Uint8Array>,
+): AsyncGenerator<Uint8Array> {
+  const columns: BundleTable['columns'] = [{ name: 'bundle', type: 'u8', size: 1 }];
+  const tables = chunks.map(({ name, length: rows }) => ({ name, rows, pageRows: Math.max(1, rows), columns }));
+  yield beginning(kind, meta, tables).head;
+  for (let i = 0; i < chunks.length; i++) {
+    const { length } = chunks[i];
+    const bytes = await read(i);
+    if (bytes.length !== length)
+      throw new GeometryError('corrupt-file', `${chunks[i].name} has ${bytes.length} bytes, not ${length} as before.`);
+    yield bytes;
+    if (padded(length) > length) yield new Uint8Array(padded(length) - length);
+  }
 }
 
 /** What stands before the tables, and the length of everything. */
 function beginning(
   kind: BundleHeader['kind'],
   meta: Record<string, unknown>,
-  tables: TableData[],
+  tables: BundleTable[],
 ): { head: Uint8Array; total: number } {
-  const header: BundleHeader = { kind, meta, tables: tables.map(tableOf) };
+  const header: BundleHeader = { kind, meta, tables };
   const json = JSON.stringify(header);
   const length = new TextEncoder().encode(json).length;
   const text = new TextEncoder().encode(json + ' '.repeat((8 - (length % 8)) % 8));

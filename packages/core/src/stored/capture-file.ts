@@ -1,4 +1,4 @@
-import { decodeBundle, encodeBundle } from '../bundle/bundle.js';
+import { bundleOfChunks, decodeBundle, encodeBundle } from '../bundle/bundle.js';
 import type { DepthFrame } from '../geometry/depth-frame.js';
 import { GeometryError } from '../runtime/geometry-error.js';
 import { decodeFrames } from './stored-artifacts.js';
@@ -22,6 +22,20 @@ export function encodeCapture(parts: Uint8Array[], meta: Record<string, unknown>
       columns: [{ name: 'bundle', data, size: 1 }],
     })),
   );
+}
+
+/**
+ * The same file part by part, so that its frames need not be held at once.
+ * @param lengths of the stored frames, bytes
+ * @param read gives one of them
+ */
+export function captureParts(
+  lengths: readonly number[],
+  read: (index: number) => Promise<Uint8Array>,
+  meta: Record<string, unknown>,
+): AsyncGenerator<Uint8Array> {
+  const chunks = lengths.map((length, i) => ({ name: `frame ${i}`, length }));
+  return bundleOfChunks('capture', meta, chunks, read);
 }
 
 /** @throws GeometryError `empty-input` without frames, `corrupt-file` if the bytes are no capture */

@@ -1,5 +1,5 @@
 import { zipSync } from 'fflate';
-import { decodePictureZip, encodePictureZip } from './index.js';
+import { decodePictureZip, encodePictureZip, pictureZipParts } from './index.js';
 
 const picture = (n: number): Uint8Array => Uint8Array.of(0x89, 0x50, n);
 
@@ -24,6 +24,14 @@ test('what is packed comes back in order with its kind of picture', () => {
   expect(back.map((p) => p.bytes[2])).toEqual(packed.map((p) => p.bytes[2]));
   expect(back[3].name).toBe('003.png');
   expect(back[4].name).toBe('004.JPG');
+});
+
+test('part by part it holds the same pictures', async () => {
+  const packed = Array.from({ length: 12 }, (_, i) => ({ name: i % 2 ? 'a.png' : 'b.jpg', bytes: picture(i) }));
+  const parts: Uint8Array[] = [];
+  for await (const part of pictureZipParts(12, (i) => Promise.resolve(packed[i]))) parts.push(part.slice());
+  const back = decodePictureZip(Uint8Array.from(parts.flatMap((p) => [...p])));
+  expect(back).toEqual(decodePictureZip(encodePictureZip(packed)));
 });
 
 describe('refused in words', () => {

@@ -1,4 +1,4 @@
-import { unzipSync, zipSync } from 'fflate';
+import { unzipSync, Zip, ZipPassThrough, zipSync } from 'fflate';
 import { GeometryError } from '../runtime/geometry-error.js';
 
 /** A picture still packed as PNG or JPEG. */
@@ -14,12 +14,38 @@ const LARGEST_TOTAL = 2 * 1024 * 1024 * 1024;
 
 /** Packs pictures as they are, in their order: their names get numbers. */
 export function encodePictureZip(pictures: readonly PackedPicture[]): Uint8Array {
-  const digits = String(pictures.length).length;
-  const entries = pictures.map(({ name, bytes }, i) => {
-    const ending = /\.[a-z]+$/i.exec(name)?.[0] ?? '.png';
-    return [`${String(i).padStart(digits, '0')}${ending}`, bytes] as const;
-  });
+  const entries = pictures.map(({ name, bytes }, i) => [numbered(name, i, pictures.length), bytes] as const);
   return zipSync(Object.fromEntries(entries), { level: 0 });
+}
+
+/**
+ * The same part by part, so that the pictures need not be held at once.
+ * @param read gives one of them
+ */
+export async function* pictureZipParts(
+  count: number,
+  read: (index: number) => Promise<PackedPicture>,
+): AsyncGenerator<Uint8Array> {
+  let parts: Uint8Array[] = [];
+  const zip = new Zip((error, data) => {
+    if (error) throw error;
+    parts.push(data);
+  });
+  for (let i = 0; i < count; i++) {
+    const { name, bytes } = await read(i);
+    const entry = new ZipPassThrough(numbered(name, i, count));
+    zip.add(entry);
+    entry.push(bytes, true);
+    yield* parts;
+    parts = [];
+  }
+  zip.end();
+  yield* parts;
+}
+
+function numbered(name: string, index: number, count: number): string {
+  const ending = /\.[a-z]+$/i.exec(name)?.[0] ?? '.png';
+  return `${String(index).padStart(String(count).length, '0')}${ending}`;
 }
 
 /**

@@ -28,11 +28,22 @@ export function uploadScan(
   const upload = new Upload(file, {
     endpoint: '/api/uploads',
     chunkSize: 16 * 1024 * 1024,
-    retryDelays: [0, 1000, 3000, 5000],
+    // A server that starts anew, or whose database does, is back within these.
+    retryDelays: [0, 1000, 3000, 5000, 10_000],
     removeFingerprintOnSuccess: true,
     metadata: { filename: file.name, ...about },
+    // The same file for another piece, or with other answers, is another upload.
+    fingerprint: () =>
+      Promise.resolve(
+        ['amber', file.name, file.type, file.size, file.lastModified, ...Object.values(about)].join('\n'),
+      ),
     onProgress: (sent, total) => on.progress(total > 0 ? sent / total : 1),
-    onSuccess: ({ lastResponse }) => on.done(lastResponse.getHeader('Amber-Step') ?? ''),
+    onSuccess: ({ lastResponse }) => {
+      const step = lastResponse.getHeader('Amber-Step');
+      // Bytes that arrived are no scan yet: only a step is.
+      if (step) on.done(step);
+      else on.failed('The server has the file but did not take it up. Add the file again.');
+    },
     onError: (e) => on.failed(problemOf(e)),
   });
   upload

@@ -1,0 +1,182 @@
+// Puts the whole application under faults while it works: node scripts/faults/main.mjs [COUNT] [--seed N]
+// Real steps and uploads run; after each fault it must be well again by itself, and nothing may be lost, stuck or twice.
+import { execFileSync, spawn } from 'node:child_process';
+import { chmodSync, mkdtempSync, openSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
+import { Housekeeping } from '../../apps/server/dist/housekeeping/housekeeping.js';
+import { findViolations } from '../../apps/server/dist/check/invariants.js';
+import { openDatabase } from '../../apps/server/dist/database/data-source.js';
+import { onceReachable } from '../../apps/server/dist/database/connection-fault.js';
+import { StepQueue } from '../../apps/server/dist/steps/step-queue.js';
+import { BlobStore } from '../../apps/server/dist/storage/blob-store.js';
+import { writePly } from '../../packages/core/dist/io/index.js';
+import { createRandom } from '../../packages/core/dist/math/index.js';
+import { freePort } from '../cluster.mjs';
+import { Client } from './client.mjs';
+import { FAULTS } from './faults.mjs';
+
+const args = process.argv.slice(2);
+const count = Number(args.find((a) => /^\d+$/.test(a)) ?? 20);
+const seed = args.includes('--seed') ? Number(args[args.indexOf('--seed') + 1]) : 1;
+/** Wanted: so soon is all well again, from the end of the fault. */
+const RECOVERY_MS = 15_000;
+/** One more than work is asked for at once, so that one is free to show that all is well. */
+const WORKERS = 3;
+
+const random = createRandom(seed);
+const pick = (list) => list[Math.floor(random() * list.length)];
+const data = mkdtempSync(join(tmpdir(), 'amber-faults-'));
+chmodSync(data, 0o711);
+const small = mountSmallDisk();
+const port = await freePort();
+const log = openSync(join(tmpdir(), 'amber-faults.log'), 'w');
+const supervisor = spawn(process.execPath, ['scripts/supervise.mjs'], {
+  env: {
+    ...process.env,
+    DATABASE_URL: '',
+    DATA_DIR: data,
+    PORT: String(port),
+    DEVICES_PORT: String(await freePort()),
+    WORKERS: String(WORKERS),
+    OPEN_SEED: '0',
+    KEPT_FREE_BYTES: String(40e6),
+  },
+  stdio: ['ignore', log, log],
+});
+const wrong = [];
+let stopping = false;
+supervisor.on('exit', (code) => stopping || wrong.push(`The supervisor ended (${code}).`));
+
+const client = new Client(`http://127.0.0.1:${port}`, random);
+await well();
+const db = await openDatabase(readFileSync(join(data, 'database-url'), 'utf8'));
+const blobs = new BlobStore(db);
+const stores = {
+  db,
+  blobs,
+  queue: new StepQueue(db),
+  housekeeping: new Housekeeping(db, blobs, join(data, 'uploads')),
+};
+const state = { pid: supervisor.pid, data, db, client, random, pick, sleepMs: 20_000 };
+
+const canary = await client.newPiece('canary');
+await client.ended(await client.upload(canary.id, 'canary.ply', scan(300, 0)));
+let jobs = 0;
+let finished = 0;
+const working = [1, 2].map(() => work());
+
+const kinds = Object.keys(FAULTS).filter((k) => small || k !== 'a full disk');
+const times = {};
+for (let k = 0; k < count && wrong.length === 0; k++) {
+  // Each kind in turn, in an order of its own, then again: none is left to chance.
+  if (k % kinds.length === 0) shuffle(kinds);
+  const kind = kinds[k % kinds.length];
+  await sleep(500 + 2500 * random());
+  await onceReachable(() => FAULTS[kind](state));
+  const begun = Date.now();
+  await well();
+  await client.run(canary.id, 'clean.strays');
+  const ms = Date.now() - begun;
+  (times[kind] ??= []).push(ms);
+  if (ms > RECOVERY_MS) wrong.push(`${kind}: well again only after ${(ms / 1000).toFixed(1)} s`);
+  for (const v of await onceReachable(() => findViolations(stores))) wrong.push(`after ${kind}: ${v.rule}: ${v.what}`);
+  console.log(`${k + 1}/${count} ${kind}: well after ${(ms / 1000).toFixed(1)} s`);
+}
+stopping = true;
+const late = sleep(300_000).then(() => wrong.push('Work did not come to its end in five minutes.'));
+await Promise.race([Promise.all(working), late]);
+for (const v of await findViolations(stores)) wrong.push(`at the end: ${v.rule}: ${v.what}`);
+const open = await db.query(`SELECT id FROM step WHERE status IN ('queued', 'running')`);
+if (open.length > 0) wrong.push(`${open.length} steps are still open.`);
+await db.destroy();
+supervisor.kill('SIGTERM');
+await new Promise((resolve) => supervisor.once('exit', resolve));
+if (small) execFileSync('umount', [data]);
+rmSync(data, { recursive: true, force: true });
+
+for (const [kind, ms] of Object.entries(times).sort())
+  console.log(`${kind}: ${ms.length} times, well after ${(Math.max(...ms) / 1000).toFixed(1)} s at most`);
+if (!small) console.log('A full disk was not tried: a small file system can only be mounted as root.');
+console.log(`${finished} jobs came to their end under faults, ${jobs - finished} did not.`);
+for (const line of wrong) console.log(`WRONG: ${line}`);
+process.exit(wrong.length > 0 ? 1 : 0);
+
+/** Real work, over and over: files come in, are cleaned, joined, fused, mended and written; steps are undone and done again. */
+async function work() {
+  while (!stopping && wrong.length === 0) {
+    const id = ++jobs;
+    try {
+      await job(`job ${id}`, id);
+      finished++;
+    } catch (e) {
+      wrong.push(`job ${id}: ${e instanceof Error ? e.message : String(e)}`);
+    }
+  }
+}
+
+async function job(name, id) {
+  const piece = await client.newPiece(name);
+  for (const side of ['left', 'right']) {
+    const step = await client.ended(
+      await client.upload(piece.id, `${side}.ply`, scan(4000 + id, side === 'left' ? 0 : 1)),
+    );
+    if (step.status !== 'done') throw new Error(`${side} ended: ${step.status}, ${step.error}`);
+  }
+  const scans = (await client.get(`/api/pieces/${piece.id}`)).scanList.map((s) => s.name);
+  if (scans.join() !== 'left,right') throw new Error(`it has the scans ${scans.join(', ')}, not left and right`);
+  await client.run(piece.id, 'clean.strays');
+  await client.run(piece.id, 'register.automatic');
+  await client.run(piece.id, 'fuse.surface', { voxel: 1.5 });
+  const fused = await client.get(`/api/pieces/${piece.id}`);
+  await client.run(piece.id, 'mend.all');
+  const versions = (await client.get(`/api/pieces/${piece.id}/versions`)).length;
+  // Undo may have gone through though its answer was lost: then the next one would go too far. Versions are named instead.
+  const list = await client.get(`/api/pieces/${piece.id}/versions`);
+  await client.call('POST', `/api/pieces/${piece.id}/versions/${list.at(-2).id}`);
+  const undone = await client.get(`/api/pieces/${piece.id}`);
+  if (undone.mesh?.id !== fused.mesh?.id) throw new Error('undo gave another surface than there was before');
+  await client.call('POST', `/api/pieces/${piece.id}/versions/${list.at(-1).id}`);
+  if ((await client.get(`/api/pieces/${piece.id}/versions`)).length !== versions) throw new Error('versions were lost');
+  const written = await client.run(piece.id, 'deliver.export');
+  if (written.outputs.length !== 1) throw new Error(`exporting made ${written.outputs.length} files`);
+}
+
+/** A bumpy half ball seen from the origin, from one of two sides. */
+function scan(points, side) {
+  const positions = new Float32Array(3 * points);
+  for (let i = 0; i < points; i++) {
+    const z = -(i + 0.5) / points;
+    const phi = i * Math.PI * (3 - Math.sqrt(5)) + side * 0.4;
+    const r = Math.sqrt(1 - z * z) * 40 * (1 + 0.1 * Math.sin(3 * phi) + 0.05 * z);
+    positions.set([r * Math.cos(phi - side * 0.4), r * Math.sin(phi - side * 0.4), 300 + 40 * z], 3 * i);
+  }
+  return writePly({ positions });
+}
+
+/** Waits until the server says that it is ready. */
+async function well() {
+  for (const end = Date.now() + 120_000; Date.now() < end; await sleep(100)) {
+    const answer = await client?.call('GET', '/ready', undefined, { once: true });
+    if (answer?.status === 200) return;
+  }
+  wrong.push('The server was not ready for two minutes.');
+}
+
+function shuffle(list) {
+  for (let i = list.length - 1; i > 0; i--) {
+    const j = Math.floor(random() * (i + 1));
+    [list[i], list[j]] = [list[j], list[i]];
+  }
+}
+
+/** A small file system of its own, so that a full disk is full for nobody else. @returns false if that can't be had */
+function mountSmallDisk() {
+  try {
+    execFileSync('mount', ['-t', 'tmpfs', '-o', 'size=900m,mode=711', 'tmpfs', data], { stdio: 'ignore' });
+    return true;
+  } catch {
+    return false;
+  }
+}
