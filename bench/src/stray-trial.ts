@@ -51,7 +51,7 @@ function trialOf(inScene: (object: TriangleMesh) => TriangleMesh): void {
   for (const object of OBJECTS) {
     const mesh = inScene(truthMesh(object, 1.5));
     const bvh = new TriangleBvh(mesh);
-    const hit: SurfaceHit = { triangle: 0, x: 0, y: 0, z: 0, squaredDistance: 0 };
+    const hit: SurfaceHit = { triangle: 0, x: 0, y: 0, z: 0, squaredDistance: 0, v: 0, w: 0 };
     for (let view = 0; view < VIEWS; view++) {
       const random = createRandom(100 + view);
       const { cloud, viewpoint } = rawFrame(mesh, view, random);

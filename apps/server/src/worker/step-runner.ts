@@ -13,6 +13,7 @@ import { assertHeld, changeHeld, changeHeldOrFail, LostLeaseError, type Lease } 
 import { CHANNELS, type StepQueue } from '../steps/step-queue.js';
 import { placementsRekeyed } from '../storage/artifact-codec.js';
 import type { BlobStore } from '../storage/blob-store.js';
+import { DISK_FULL, isDiskFull } from '../storage/disk-space.js';
 import type { ThreadJob, ThreadMessage, ThreadResult } from './thread.js';
 
 /** A thread that has not stopped this long after the request is ended by force. */
@@ -181,8 +182,7 @@ export class StepRunner {
       state.thread = thread;
       thread.on('message', (m: ThreadMessage) => {
         if (m.type === 'done') resolve(m.result);
-        else if (m.type === 'failed')
-          reject(m.code === 'cancelled' ? new CancelledError() : new StepFault(m.message, m.facts));
+        else if (m.type === 'failed') reject(faultOf(m));
         else if (m.type === 'note') {
           notes.push(m.text);
           tell({ notes: JSON.stringify(notes) });
@@ -198,7 +198,7 @@ export class StepRunner {
             ? new CancelledError()
             : state.givenUp
               ? new LostThreadError()
-              : new Error('The computation ended without a result. Nothing was changed.'),
+              : new Error('the computation ended without a result'),
         ),
       );
     });
@@ -265,10 +265,23 @@ class CancelledError extends Error {}
 /** The thread was ended because this worker ends or no longer holds the step. */
 class LostThreadError extends Error {}
 
-const wordsOf = (e: unknown): string => (e instanceof Error ? e.message : String(e));
+/** What a thread said of its end, as an error. */
+function faultOf({ code, message, facts }: Extract<ThreadMessage, { type: 'failed' }>): Error {
+  if (code === 'cancelled') return new CancelledError();
+  return code === 'unforeseen' ? new Error(message) : new StepFault(message, facts);
+}
+
+/** What went wrong, for the person who asked for the step. */
+export function wordsOf(e: unknown): string {
+  if (e instanceof StepFault) return e.message;
+  if (isDiskFull(e)) return DISK_FULL;
+  if ((e as { code?: string })?.code === 'ERR_WORKER_OUT_OF_MEMORY')
+    return 'This needed more memory than a step may take. Nothing was changed; try it with lighter settings or fewer points.';
+  return `The step failed unexpectedly (${e instanceof Error ? e.message : String(e)}). Nothing was changed.`;
+}
 
 /** What an operation refused, with the figures behind it. */
-class StepFault extends Error {
+export class StepFault extends Error {
   constructor(
     message: string,
     readonly facts: Readonly<Record<string, number>>,

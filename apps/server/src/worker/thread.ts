@@ -22,6 +22,7 @@ import {
   type StoredScan,
   type WrittenFile,
 } from '../storage/artifact-codec.js';
+import { DISK_FULL, isDiskFull } from '../storage/disk-space.js';
 import { fileSource, writeParts } from '../storage/file-source.js';
 
 /** What the worker process hands to a thread: stored bytes, not objects. */
@@ -146,18 +147,18 @@ function buffersOf({ clouds, placements, mesh, model, picture, file }: ThreadRes
   return [...new Set(encoded.flatMap((e) => (e && !('path' in e.bytes) ? (e.bytes.buffer as ArrayBuffer) : [])))];
 }
 
+function failure(e: unknown): ThreadMessage {
+  if (e instanceof GeometryError) return { type: 'failed', code: e.code, message: e.message, facts: e.facts };
+  if (isDiskFull(e)) return { type: 'failed', code: 'disk-full', message: DISK_FULL, facts: {} };
+  return { type: 'failed', code: 'unforeseen', message: e instanceof Error ? e.message : String(e), facts: {} };
+}
+
 if (parentPort) {
   const port = parentPort;
   const send = (m: ThreadMessage): void => port.postMessage(m);
   runJob(workerData as ThreadJob, send).then(
     // Handed over, not copied: the results of a large scan fill the memory once as it is.
     (result) => port.postMessage({ type: 'done', result } satisfies ThreadMessage, buffersOf(result)),
-    (e: unknown) =>
-      send({
-        type: 'failed',
-        code: e instanceof GeometryError ? e.code : 'internal',
-        message: e instanceof Error ? e.message : String(e),
-        facts: e instanceof GeometryError ? e.facts : {},
-      }),
+    (e: unknown) => send(failure(e)),
   );
 }

@@ -1,5 +1,6 @@
 import type { TriangleMesh } from '../geometry/triangle-mesh.js';
 import type { RunContext } from '../runtime/run-context.js';
+import { Pseudonormals } from './pseudonormals.js';
 import { TriangleBvh, type SurfaceHit } from '../spatial/triangle-bvh.js';
 
 /** Distances from points to a surface, mm. */
@@ -23,31 +24,18 @@ export function measureDeviation(
   ctx: RunContext,
 ): DeviationResult {
   const bvh = new TriangleBvh(reference);
-  const hit: SurfaceHit = { triangle: 0, squaredDistance: 0, x: 0, y: 0, z: 0 };
+  const normals = new Pseudonormals(reference);
+  const hit: SurfaceHit = { triangle: 0, squaredDistance: 0, x: 0, y: 0, z: 0, v: 0, w: 0 };
   const n = points.length / 3;
   const distances = new Float32Array(n).fill(NaN);
-  const { positions: p, indices } = reference;
   const absolute: number[] = [];
   let sum = 0;
   let squares = 0;
   for (let i = 0; i < n; i++) {
     if ((i & 4095) === 0) ctx.checkpoint(i / n);
     if (!bvh.closest(points[3 * i], points[3 * i + 1], points[3 * i + 2], limit, hit)) continue;
-    const a = 3 * indices[3 * hit.triangle];
-    const b = 3 * indices[3 * hit.triangle + 1];
-    const c = 3 * indices[3 * hit.triangle + 2];
-    const ux = p[b] - p[a];
-    const uy = p[b + 1] - p[a + 1];
-    const uz = p[b + 2] - p[a + 2];
-    const vx = p[c] - p[a];
-    const vy = p[c + 1] - p[a + 1];
-    const vz = p[c + 2] - p[a + 2];
-    const side =
-      (points[3 * i] - hit.x) * (uy * vz - uz * vy) +
-      (points[3 * i + 1] - hit.y) * (uz * vx - ux * vz) +
-      (points[3 * i + 2] - hit.z) * (ux * vy - uy * vx);
     const d = Math.sqrt(hit.squaredDistance);
-    distances[i] = side < 0 ? -d : d;
+    distances[i] = normals.side(hit, points[3 * i], points[3 * i + 1], points[3 * i + 2]) * d;
     absolute.push(d);
     sum += distances[i];
     squares += d * d;

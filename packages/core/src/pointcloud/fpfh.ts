@@ -6,28 +6,26 @@ export const FPFH_SIZE = 33;
 const BINS = 11;
 
 /**
- * Fast point feature histograms of every point of an oriented cloud: n × 33, each histogram summing to 100.
- * Neighbours are taken within `radius` (mm), at most 128. O(n · neighbours).
+ * Fast point feature histograms of an oriented cloud: 33 numbers a point, each histogram summing to 100. Takes all neighbours
+ * within `radius` (mm): leaving some out would make the descriptor depend on the order of the points, and so on how the cloud
+ * is turned. O(n · neighbours).
  *
  * Source: R. Rusu, N. Blodow, M. Beetz (2009), Fast point feature histograms (FPFH) for 3D registration.
+ * @param at indices of the points to describe; all if absent
+ * @returns 33 numbers for each of these, in their order
  */
-export function computeFpfh(cloud: PointCloud, radius: number): Float32Array {
+export function computeFpfh(cloud: PointCloud, radius: number, at?: Uint32Array): Float32Array {
   if (!cloud.normals) throw new Error('computeFpfh: the cloud has no normals.');
   const n = pointCount(cloud);
   const p = cloud.positions;
   const nm = cloud.normals;
   const grid = new PointGrid(p, radius);
-  const cap = 128;
-  const neighbours = new Uint32Array(n * cap);
-  const counts = new Uint8Array(n);
-  const squared = new Float32Array(n * cap);
+  const near = new Neighbours(grid);
   const simple = new Float32Array(n * FPFH_SIZE);
 
   for (let i = 0; i < n; i++) {
-    const ids = neighbours.subarray(i * cap, (i + 1) * cap);
-    const d2 = squared.subarray(i * cap, (i + 1) * cap);
-    const count = grid.within(p[3 * i], p[3 * i + 1], p[3 * i + 2], radius, ids, d2);
-    counts[i] = count;
+    const count = near.find(p[3 * i], p[3 * i + 1], p[3 * i + 2], radius);
+    const { ids, squared: d2 } = near;
     const base = i * FPFH_SIZE;
     let used = 0;
     for (let k = 0; k < count; k++) {
@@ -74,12 +72,15 @@ export function computeFpfh(cloud: PointCloud, radius: number): Float32Array {
     if (used > 0) for (let b = 0; b < FPFH_SIZE; b++) simple[base + b] *= 100 / used;
   }
 
-  const out = new Float32Array(n * FPFH_SIZE);
-  for (let i = 0; i < n; i++) {
-    const base = i * FPFH_SIZE;
-    for (let k = 0; k < counts[i]; k++) {
-      const j = neighbours[i * cap + k];
-      const d2 = squared[i * cap + k];
+  const described = at ? at.length : n;
+  const out = new Float32Array(described * FPFH_SIZE);
+  for (let o = 0; o < described; o++) {
+    const i = at ? at[o] : o;
+    const base = o * FPFH_SIZE;
+    const count = near.find(p[3 * i], p[3 * i + 1], p[3 * i + 2], radius);
+    for (let k = 0; k < count; k++) {
+      const j = near.ids[k];
+      const d2 = near.squared[k];
       if (j === i || d2 === 0) continue;
       const w = 1 / d2;
       for (let b = 0; b < FPFH_SIZE; b++) out[base + b] += w * simple[j * FPFH_SIZE + b];
@@ -90,12 +91,30 @@ export function computeFpfh(cloud: PointCloud, radius: number): Float32Array {
       const s = sum > 0 ? 100 / sum : 0;
       // The point's own histogram counts as much as its neighbours' together.
       for (let b = 0; b < BINS; b++) {
-        const at = base + h * BINS + b;
-        out[at] = 0.5 * (out[at] * s + simple[at]);
+        const to = base + h * BINS + b;
+        out[to] = 0.5 * (out[to] * s + simple[i * FPFH_SIZE + h * BINS + b]);
       }
     }
   }
   return out;
+}
+
+/** All neighbours of a point, in room that grows with need. */
+class Neighbours {
+  ids = new Uint32Array(256);
+  squared = new Float32Array(256);
+
+  constructor(private readonly grid: PointGrid) {}
+
+  /** @returns how many there are */
+  find(x: number, y: number, z: number, radius: number): number {
+    for (;;) {
+      const count = this.grid.within(x, y, z, radius, this.ids, this.squared);
+      if (count < this.ids.length) return count;
+      this.ids = new Uint32Array(2 * count);
+      this.squared = new Float32Array(2 * count);
+    }
+  }
 }
 
 function bin(unit: number): number {

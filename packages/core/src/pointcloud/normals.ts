@@ -39,7 +39,7 @@ export function estimateNormals(
   const p = cloud.positions;
   const radius = options.radius || 3.5 * estimateSpacing(cloud) || 1;
   const grid = new PointGrid(p, radius, options.maxCells || undefined);
-  const ids = new Uint32Array(256);
+  const moments = new Float64Array(10);
   const normals = new Float32Array(3 * n);
   const known = viewpoints.length === 0 ? cloud.normals : undefined;
   const out = new Float64Array(3);
@@ -52,7 +52,8 @@ export function estimateNormals(
     const x = p[3 * i];
     const y = p[3 * i + 1];
     const z = p[3 * i + 2];
-    const count = grid.within(x, y, z, radius, ids);
+    grid.moments(x, y, z, radius, moments);
+    const count = moments[0];
     let toX = 0;
     let toY = 0;
     let toZ = 1;
@@ -81,30 +82,7 @@ export function estimateNormals(
       normals[3 * i + 2] = toZ / l;
       continue;
     }
-    let sx = 0;
-    let sy = 0;
-    let sz = 0;
-    let xx = 0;
-    let xy = 0;
-    let xz = 0;
-    let yy = 0;
-    let yz = 0;
-    let zz = 0;
-    for (let k = 0; k < count; k++) {
-      const j = 3 * ids[k];
-      const dx = p[j] - x;
-      const dy = p[j + 1] - y;
-      const dz = p[j + 2] - z;
-      sx += dx;
-      sy += dy;
-      sz += dz;
-      xx += dx * dx;
-      xy += dx * dy;
-      xz += dx * dz;
-      yy += dy * dy;
-      yz += dy * dz;
-      zz += dz * dz;
-    }
+    const [, sx, sy, sz, xx, xy, xz, yy, yz, zz] = moments;
     const w = 1 / count;
     smallestEigenvector3(
       xx - sx * sx * w,

@@ -1,4 +1,4 @@
-import { createRandom, gaussian } from '../math/index.js';
+import { createRandom, fromAxisAngle, gaussian, transformPoints } from '../math/index.js';
 import { boundsOf } from '../geometry/index.js';
 import { createRunContext } from '../runtime/index.js';
 import { spherePoints } from '../../test/shapes.js';
@@ -202,4 +202,77 @@ test('seen from one place, a surface at a flat angle is whole; what hangs before
   // Without knowing from where it was seen the floor looks sparse.
   const blind = removeStrayPoints({ positions }, [], keepAll, ctx);
   expect(blind.keep.slice(0, n - 3).filter((k) => !k).length / (n - 3)).toBeGreaterThan(0.1);
+});
+
+test('descriptors do not depend on how the cloud is turned, at the radius that registration uses', () => {
+  // Points on a bumpy ball, thinned as registration thins: one in a cell of 2 mm, described to 5.5 cells around.
+  const positions: number[] = [];
+  const normals: number[] = [];
+  const random = createRandom(3);
+  for (let i = 0; i < 12_000; i++) {
+    const [z, phi] = [2 * random() - 1, 2 * Math.PI * random()];
+    const r = 30 * (1 + 0.12 * Math.sin(3 * phi) * (1 - z * z));
+    const s = Math.sqrt(1 - z * z);
+    positions.push(r * s * Math.cos(phi), r * s * Math.sin(phi), r * z);
+    normals.push(s * Math.cos(phi), s * Math.sin(phi), z);
+  }
+  const cloud = { positions: Float32Array.from(positions), normals: Float32Array.from(normals) };
+  const thin = thinByVoxel(cloud, 2).cloud;
+  const turn = fromAxisAngle([0.3, -0.8, 0.5], 1.1);
+  const turned = { positions: transformPoints(turn, thin.positions), normals: transformPoints(turn, thin.normals!) };
+  const [a, b] = [computeFpfh(thin, 11), computeFpfh(turned, 11)];
+  const apart = (x: Float32Array, i: number, y: Float32Array, j: number): number => {
+    let sum = 0;
+    for (let k = 0; k < FPFH_SIZE; k++) sum += (x[FPFH_SIZE * i + k] - y[FPFH_SIZE * j + k]) ** 2;
+    return Math.sqrt(sum);
+  };
+  const n = thin.positions.length / 3;
+  let moved = 0;
+  let others = 0;
+  for (let i = 0; i < n; i++) {
+    moved += apart(a, i, b, i);
+    others += apart(a, i, a, (i * 7919) % n);
+  }
+  // Only rounding at the bins' borders is left.
+  expect(moved / others).toBeLessThan(0.01);
+  const some = Uint32Array.of(5, 77, 3);
+  const chosen = computeFpfh(thin, 11, some);
+  some.forEach((i, o) => expect(chosen.subarray(33 * o, 33 * o + 33)).toEqual(a.subarray(33 * i, 33 * i + 33)));
+});
+
+test('normals of a dense cloud do not depend on how it is turned', () => {
+  const random = createRandom(8);
+  const positions = Float32Array.from({ length: 60_000 }, (_, i) => (i % 3 === 2 ? 0.2 * random() : 20 * random()));
+  const turn = fromAxisAngle([0.6, 0.2, -0.7], 0.9);
+  const from = (p: Float32Array): Float32Array => estimateNormals({ positions: p }, [], { radius: 1.5 }, ctx).normals;
+  const [flat, turned] = [transformPoints(turn, from(positions)), from(transformPoints(turn, positions))];
+  let worst = 1;
+  for (let i = 0; i < flat.length; i += 3)
+    worst = Math.min(worst, Math.abs(flat[i] * turned[i] + flat[i + 1] * turned[i + 1] + flat[i + 2] * turned[i + 2]));
+  expect(worst).toBeGreaterThan(0.9999);
+});
+
+test.each([1, 20])('the spacing of a cloud stays what it is beside %d points 10 m away', (far) => {
+  const random = createRandom(2);
+  for (const n of [5000, 30_000, 250_000]) {
+    const positions = Float32Array.from({ length: 3 * n }, (_, i) => (i % 3 === 2 ? 0 : 100 * random()));
+    const alone = estimateSpacing({ positions });
+    const beside = positions.slice();
+    for (let k = 0; k < far; k++)
+      beside.set([10_000 * random(), 10_000, -9000 * random()], 3 * Math.floor(n * random()));
+    expect(estimateSpacing({ positions: beside }) / alone).toBeCloseTo(1, 1);
+  }
+});
+
+test('the spacing of a dense cloud in a wide box is not that of its box', () => {
+  // A fine patch, and a tenth of the points spread over a hall.
+  const random = createRandom(6);
+  const n = 40_000;
+  const positions = new Float32Array(3 * n);
+  for (let i = 0; i < n; i++) {
+    const wide = random() < 0.1;
+    for (let k = 0; k < 3; k++) positions[3 * i + k] = wide ? 8000 * random() : k === 2 ? 0 : 100 * random();
+  }
+  // Random points in a plane, d to the mm²: the median distance to the nearest is 0.47 / √d (closed form, Poisson process).
+  expect(estimateSpacing({ positions }) / (0.47 / Math.sqrt((0.9 * n) / 1e4))).toBeCloseTo(1, 0);
 });

@@ -14,11 +14,11 @@ export function estimateSpacing(cloud: PointCloud, samples = 2000): number {
   if (n < 2) return 0;
   const diagonal = diagonalOf(boundsOf(cloud.positions));
   if (diagonal === 0) return 0;
-  const guess = diagonal / Math.sqrt(n);
   const p = cloud.positions;
   const step = Math.max(1, Math.floor(n / samples));
   const sampled = new Float32Array(3 * Math.ceil(n / step));
   for (let i = 0, at = 0; i < n; i += step, at += 3) sampled.set(p.subarray(3 * i, 3 * i + 3), at);
+  const guess = (middleDiagonal(sampled) || diagonal) / Math.sqrt(n);
   if (n > LARGE) {
     const near = nearestDistances(sampled, pointsAround(p, sampled, 2 * guess), guess, 2 * guess);
     // Distances beyond what was looked at would stand at the end of the sorted list.
@@ -36,13 +36,29 @@ function nearestDistances(places: Float32Array, points: Float32Array, guess: num
   const found: number[] = [];
   for (let i = 0; i < places.length; i += 3) {
     let best = Infinity;
-    for (let radius = guess / 4; best === Infinity && radius <= most; radius *= 2) {
+    let radius = guess / 4;
+    // Too many to tell apart lie nearer than that.
+    while (radius > 0 && grid.within(places[i], places[i + 1], places[i + 2], radius, ids) === ids.length) radius /= 2;
+    for (; best === Infinity && radius > 0 && radius <= most; radius *= 2) {
       const k = grid.within(places[i], places[i + 1], places[i + 2], radius, ids, squared);
       for (let j = 0; j < k; j++) if (squared[j] > 0 && squared[j] < best) best = squared[j];
+      // Full again, and all of it lies on the place itself: there is no telling.
+      if (k === ids.length) break;
     }
     if (best < Infinity) found.push(Math.sqrt(best));
   }
   return Float64Array.from(found);
+}
+
+/** Diagonal of the box that holds the middle 90 per cent along each axis: a few points far away do not change it. */
+function middleDiagonal(points: Float32Array): number {
+  const n = points.length / 3;
+  const side = (axis: number): number => {
+    const sorted = Float32Array.from({ length: n }, (_, i) => points[3 * i + axis]).sort();
+    return sorted[Math.floor(0.95 * (n - 1))] - sorted[Math.ceil(0.05 * (n - 1))];
+  };
+  // What is spread evenly is so much longer than its middle.
+  return Math.hypot(side(0), side(1), side(2)) / 0.9;
 }
 
 /**

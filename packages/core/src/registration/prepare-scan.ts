@@ -1,7 +1,7 @@
 import { pointCount, boundsOf, diagonalOf, type PointCloud } from '../geometry/point-cloud.js';
 import { sensorPositions, type Scan } from '../geometry/scan.js';
 import { estimateNormals } from '../pointcloud/normals.js';
-import { computeFpfh, FPFH_SIZE } from '../pointcloud/fpfh.js';
+import { computeFpfh } from '../pointcloud/fpfh.js';
 import { estimateSpacing } from '../pointcloud/spacing.js';
 import { removeStrayPoints, type RemoveStrayPointsOptions } from '../pointcloud/stray-points.js';
 import { thinByVoxel } from '../pointcloud/thin.js';
@@ -64,9 +64,7 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
   // Features want normals of the coarse shape, not of the noise.
   coarse.normals = estimateNormals(coarse, viewpoints, { radius: 2.2 * scale.coarse }, ctx.part(1, 1)).normals;
   const keypoints = spreadPoints(coarse.positions, 1.7 * scale.coarse);
-  const all = computeFpfh(coarse, RADIUS * scale.coarse);
-  const features = new Float32Array(FPFH_SIZE * keypoints.length);
-  keypoints.forEach((v, i) => features.set(all.subarray(FPFH_SIZE * v, FPFH_SIZE * (v + 1)), FPFH_SIZE * i));
+  const features = computeFpfh(coarse, RADIUS * scale.coarse, keypoints);
   const onFace = snapNormals(fine, faces, reach);
   const fineGrid = new PointGrid(fine.positions, 1.5 * scale.fine);
   // Of a scan held by its faces it is the small ones beside its edges that hold the slides.

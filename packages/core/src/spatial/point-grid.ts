@@ -1,6 +1,12 @@
+/** Cells may grow by so many steps of a quarter before rows take their place: to four times the size wished for. */
+const COARSER = 6;
+
 /**
  * Points sorted into a dense grid by counting sort, rows contiguous in x; finds neighbours within a radius in time
  * proportional to the points near by. Build O(n + cells), memory 16 bytes a point and 4 bytes a cell.
+ *
+ * Where the box is large for the cells (a point far away, an object in a hall) there are cells in y and z only, and the points
+ * of a row are sorted by x: a search finds its stretch of a row by bisection. Build O(n log n) then.
  *
  * Indices returned refer to the caller's point order. The grid never holds on to the caller's array.
  */
@@ -23,6 +29,8 @@ export class PointGrid {
   private readonly minX: number;
   private readonly minY: number;
   private readonly minZ: number;
+  /** Cells are whole rows, sorted by x. */
+  private readonly rows: boolean;
 
   /** @param cellSize about the radius you will search with; raised if the grid would exceed `maxCells` */
   constructor(positions: Float32Array, cellSize: number, maxCells = Math.max(1 << 16, 10 * positions.length)) {
@@ -49,21 +57,28 @@ export class PointGrid {
     let size = cellSize > 0 ? cellSize : 1;
     const cells = (s: number): number =>
       (Math.floor((x1 - x0) / s) + 1) * (Math.floor((y1 - y0) / s) + 1) * (Math.floor((z1 - z0) / s) + 1);
-    while (cells(size) > maxCells) size *= 1.26;
+    // A little coarser does no harm; much coarser, and most points would lie in a few cells.
+    for (let k = 0; k < COARSER && cells(size) > maxCells; k++) size *= 1.26;
+    this.rows = cells(size) > maxCells;
+    if (this.rows) {
+      size = cellSize > 0 ? cellSize : 1;
+      const rows = (s: number): number => (Math.floor((y1 - y0) / s) + 1) * (Math.floor((z1 - z0) / s) + 1);
+      while (rows(size) > maxCells) size *= 1.26;
+    }
     this.cellSize = size;
     const inverse = 1 / size;
     this.inverseCell = inverse;
     this.minX = x0;
     this.minY = y0;
     this.minZ = z0;
-    this.nx = Math.floor((x1 - x0) * inverse) + 1;
+    this.nx = this.rows ? 1 : Math.floor((x1 - x0) * inverse) + 1;
     this.ny = Math.floor((y1 - y0) * inverse) + 1;
     this.nz = Math.floor((z1 - z0) * inverse) + 1;
 
     const start = new Uint32Array(this.nx * this.ny * this.nz + 1);
     const cellOf = new Uint32Array(n);
     for (let i = 0; i < n; i++) {
-      const cx = ((positions[3 * i] - x0) * inverse) | 0;
+      const cx = this.rows ? 0 : ((positions[3 * i] - x0) * inverse) | 0;
       const cy = ((positions[3 * i + 1] - y0) * inverse) | 0;
       const cz = ((positions[3 * i + 2] - z0) * inverse) | 0;
       const cell = (cz * this.ny + cy) * this.nx + cx;
@@ -84,6 +99,38 @@ export class PointGrid {
       this.z[at] = positions[3 * i + 2];
     }
     this.cellStart = start;
+    if (this.rows) this.sortRows();
+  }
+
+  /** Puts the points of each row in the order of their x. */
+  private sortRows(): void {
+    const { cellStart, x, y, z, order } = this;
+    for (let row = 0; row + 1 < cellStart.length; row++) {
+      const [from, end] = [cellStart[row], cellStart[row + 1]];
+      if (end - from < 2) continue;
+      const by = Uint32Array.from({ length: end - from }, (_, k) => from + k).sort((a, b) => x[a] - x[b] || a - b);
+      for (const values of [x, y, z])
+        values.set(
+          Float32Array.from(by, (k) => values[k]),
+          from,
+        );
+      order.set(
+        Uint32Array.from(by, (k) => order[k]),
+        from,
+      );
+    }
+  }
+
+  /** In a row: its first point whose x is not below `at`. */
+  private bisect(row: number, at: number): number {
+    let low = this.cellStart[row];
+    let high = this.cellStart[row + 1];
+    while (low < high) {
+      const middle = (low + high) >> 1;
+      if (this.x[middle] < at) low = middle + 1;
+      else high = middle;
+    }
+    return low;
   }
 
   /**
@@ -91,6 +138,7 @@ export class PointGrid {
    * Looks into the centre's own cell first, then, row by row outwards, only as far as what was found leaves open.
    */
   nearest(px: number, py: number, pz: number, radius: number): number {
+    if (this.rows) return this.nearestInRows(px, py, pz, radius);
     const s = this.cellSize;
     const inverse = this.inverseCell;
     const { nx, ny, nz, x, y, z, cellStart } = this;
@@ -155,6 +203,49 @@ export class PointGrid {
     return this.order[found];
   }
 
+  /** The same where cells are rows: each is walked from the place of the centre in both directions. */
+  private nearestInRows(px: number, py: number, pz: number, radius: number): number {
+    const { cellSize: s, ny, nz, x, y, z, cellStart } = this;
+    const gy = py - this.minY;
+    const gz = pz - this.minZ;
+    let best = radius * radius;
+    let found = -1;
+    const walk = (row: number): void => {
+      const middle = this.bisect(row, px);
+      for (let step = -1; step <= 1; step += 2) {
+        const end = step < 0 ? cellStart[row] - 1 : cellStart[row + 1];
+        for (let i = step < 0 ? middle - 1 : middle; i !== end; i += step) {
+          const ax = x[i] - px;
+          if (ax * ax >= best) break;
+          const ay = y[i] - py;
+          const az = z[i] - pz;
+          const d = ax * ax + ay * ay + az * az;
+          if (d < best) {
+            best = d;
+            found = i;
+          }
+        }
+      }
+    };
+    const cellOf = (g: number, cells: number): number => Math.max(0, Math.min(cells - 1, Math.floor(g / s)));
+    const ownY = cellOf(gy, ny);
+    const ownZ = cellOf(gz, nz);
+    walk(ownZ * ny + ownY);
+    const apart = (g: number, cell: number): number => Math.max(0, cell * s - g, g - (cell + 1) * s);
+    const reach = Math.sqrt(best);
+    for (let cz = cellOf(gz - reach, nz); cz <= cellOf(gz + reach, nz); cz++) {
+      const dz = apart(gz, cz);
+      if (dz * dz >= best) continue;
+      for (let cy = cellOf(gy - reach, ny); cy <= cellOf(gy + reach, ny); cy++) {
+        const dy = apart(gy, cy);
+        if (dz * dz + dy * dy < best && !(cy === ownY && cz === ownZ)) walk(cz * ny + cy);
+      }
+    }
+    if (found < 0) return -1;
+    this.foundSquared = best;
+    return this.order[found];
+  }
+
   /**
    * Writes the indices of all points within `radius` to `out` (and, if given, their squared distances to `squared`).
    * Stops when `out` is full.
@@ -162,7 +253,9 @@ export class PointGrid {
    */
   within(px: number, py: number, pz: number, radius: number, out: Uint32Array, squared?: Float32Array): number {
     const s = this.cellSize;
-    const { nx, ny, nz, x, y, z, cellStart, order } = this;
+    const { nx, ny, nz, x, y, z, cellStart, order, rows } = this;
+    // Single precision in the array, double here: the stretch begins a little early.
+    const from = px - radius - 1e-6 * Math.abs(px);
     const gx = px - this.minX;
     const gy = py - this.minY;
     const gz = pz - this.minZ;
@@ -171,16 +264,17 @@ export class PointGrid {
     const z1 = Math.min(nz - 1, Math.floor((gz + radius) / s));
     const y0 = Math.max(0, Math.floor((gy - radius) / s));
     const y1 = Math.min(ny - 1, Math.floor((gy + radius) / s));
-    const x0 = Math.max(0, Math.floor((gx - radius) / s));
-    const x1 = Math.min(nx - 1, Math.floor((gx + radius) / s));
+    const x0 = rows ? 0 : Math.max(0, Math.floor((gx - radius) / s));
+    const x1 = rows ? 0 : Math.min(nx - 1, Math.floor((gx + radius) / s));
     let n = 0;
     if (x0 > x1) return 0;
     for (let cz = z0; cz <= z1; cz++) {
       for (let cy = y0; cy <= y1; cy++) {
         const row = (cz * ny + cy) * nx;
         const end = cellStart[row + x1 + 1];
-        for (let i = cellStart[row + x0]; i < end; i++) {
+        for (let i = rows ? this.bisect(row, from) : cellStart[row + x0]; i < end; i++) {
           const ax = x[i] - px;
+          if (rows && ax > radius) break;
           const ay = y[i] - py;
           const az = z[i] - pz;
           const d = ax * ax + ay * ay + az * az;
@@ -193,6 +287,69 @@ export class PointGrid {
       }
     }
     return n;
+  }
+
+  /**
+   * Adds up the points within `radius`, however many they are, as seen from the centre: their number, then the sums of
+   * x, y, z, xx, xy, xz, yy, yz, zz.
+   */
+  moments(px: number, py: number, pz: number, radius: number, out: Float64Array): void {
+    const s = this.cellSize;
+    const { nx, ny, nz, x, y, z, cellStart, rows } = this;
+    const from = px - radius - 1e-6 * Math.abs(px);
+    const gx = px - this.minX;
+    const gy = py - this.minY;
+    const gz = pz - this.minZ;
+    const r2 = radius * radius;
+    const z0 = Math.max(0, Math.floor((gz - radius) / s));
+    const z1 = Math.min(nz - 1, Math.floor((gz + radius) / s));
+    const y0 = Math.max(0, Math.floor((gy - radius) / s));
+    const y1 = Math.min(ny - 1, Math.floor((gy + radius) / s));
+    const x0 = rows ? 0 : Math.max(0, Math.floor((gx - radius) / s));
+    const x1 = rows ? 0 : Math.min(nx - 1, Math.floor((gx + radius) / s));
+    let n = 0;
+    let sx = 0;
+    let sy = 0;
+    let sz = 0;
+    let xx = 0;
+    let xy = 0;
+    let xz = 0;
+    let yy = 0;
+    let yz = 0;
+    let zz = 0;
+    for (let cz = z0; cz <= z1 && x0 <= x1; cz++) {
+      for (let cy = y0; cy <= y1; cy++) {
+        const row = (cz * ny + cy) * nx;
+        const end = cellStart[row + x1 + 1];
+        for (let i = rows ? this.bisect(row, from) : cellStart[row + x0]; i < end; i++) {
+          const ax = x[i] - px;
+          if (rows && ax > radius) break;
+          const ay = y[i] - py;
+          const az = z[i] - pz;
+          if (ax * ax + ay * ay + az * az > r2) continue;
+          n++;
+          sx += ax;
+          sy += ay;
+          sz += az;
+          xx += ax * ax;
+          xy += ax * ay;
+          xz += ax * az;
+          yy += ay * ay;
+          yz += ay * az;
+          zz += az * az;
+        }
+      }
+    }
+    out[0] = n;
+    out[1] = sx;
+    out[2] = sy;
+    out[3] = sz;
+    out[4] = xx;
+    out[5] = xy;
+    out[6] = xz;
+    out[7] = yy;
+    out[8] = yz;
+    out[9] = zz;
   }
 
   /** True if any point lies within `radius`. */

@@ -44,7 +44,7 @@ test('cells get one slot each, also after growing and with negative coordinates'
 
 test('the closest point on a sphere lies towards its middle', () => {
   const bvh = new TriangleBvh(meshOf(sphere(20), 20, 1));
-  const hit: SurfaceHit = { triangle: 0, squaredDistance: 0, x: 0, y: 0, z: 0 };
+  const hit: SurfaceHit = { triangle: 0, squaredDistance: 0, x: 0, y: 0, z: 0, v: 0, w: 0 };
   for (let q = 0; q < 100; q++) {
     const p = [0, 1, 2].map(() => 60 * random() - 30);
     const r = Math.hypot(...p);

@@ -20,7 +20,7 @@ function soup(count: number, seed: number): TriangleMesh {
   return { positions: Float32Array.from(positions), indices };
 }
 
-const newHit = (): SurfaceHit => ({ triangle: 0, squaredDistance: 0, x: 0, y: 0, z: 0 });
+const newHit = (): SurfaceHit => ({ triangle: 0, squaredDistance: 0, x: 0, y: 0, z: 0, v: 0, w: 0 });
 
 /** Distance to the nearest triangle, looked for one by one with three.js; those without area as the points they are. */
 function nearestByThree({ positions: p }: TriangleMesh, at: Vector3): number {

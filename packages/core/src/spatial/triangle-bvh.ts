@@ -9,6 +9,9 @@ export interface SurfaceHit {
   x: number;
   y: number;
   z: number;
+  /** Where on the triangle: shares of its second and third corner; exactly 0 or 1 (or together 1) on its rim. */
+  v: number;
+  w: number;
 }
 
 /**
@@ -179,6 +182,8 @@ export class TriangleBvh {
       out.x = x;
       out.y = y;
       out.z = z;
+      out.v = v;
+      out.w = w;
     }
     return d;
   }
