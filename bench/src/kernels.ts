@@ -66,7 +66,7 @@ export function kernels(): void {
   const frame = jugFrame();
   for (const voxel of [0.75, 0.375]) {
     const field = new SignedField(voxel);
-    const integrate = (): unknown => integrateFrame(field, frame, identity(), { truncation: 3 * voxel, scanBit: 0 });
+    const integrate = (): unknown => integrateFrame(field, frame, identity(), { truncation: 3 * voxel, scan: 0 });
     integrate();
     ms = best(5, integrate);
     row(`TSDF, 640×480 frame, voxel 1/${Math.round(150 / voxel)}`, ms, `${(1000 / ms).toFixed(1)} frames/s`);

@@ -42,16 +42,15 @@ export function fuseScans(
 ): TriangleMesh {
   const o = { ...FUSE_SCANS_DEFAULTS, ...options };
   const chosen = placedScans(scans, placements);
-  const field = new SignedField(o.voxel);
+  const field = new SignedField(o.voxel, undefined, chosen.length);
   const truncation = o.truncationVoxels * o.voxel;
   chosen.forEach(({ scan, placement }, k) => {
     const part = ctx.part((0.85 * k) / chosen.length, (0.85 * (k + 1)) / chosen.length, `Fusing ${scan.name}`);
-    const scanBit = k % 32;
     if (scan.frames?.length) {
       const kept = new PointGrid(scan.cloud.positions, 2 * estimateSpacing(scan.cloud) || 1);
       scan.frames.forEach((frame, f) => {
         part.checkpoint(f / scan.frames!.length);
-        integrateFrame(field, frame, placement.pieceFromScan, { truncation, scanBit, mask: keptPixels(frame, kept) });
+        integrateFrame(field, frame, placement.pieceFromScan, { truncation, scan: k, mask: keptPixels(frame, kept) });
       });
     } else {
       const spacing = estimateSpacing(scan.cloud);
@@ -63,7 +62,7 @@ export function fuseScans(
         cloud,
         placement.pieceFromScan,
         viewpoints,
-        { support, truncation, scanBit },
+        { support, truncation, scan: k },
         part.part(0.4, 1),
       );
     }

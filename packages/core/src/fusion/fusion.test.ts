@@ -93,7 +93,7 @@ test('depth images of a sphere fuse to its seen side', () => {
       }
     }
     const frame: DepthFrame = { name: 'f', camera, depth, scanFromSensor: pose };
-    integrateFrame(field, frame, identity(), { truncation: 2.4, scanBit: 0 });
+    integrateFrame(field, frame, identity(), { truncation: 2.4, scan: 0 });
   }
   const mesh = marchingCubes(field, 0.05, ctx);
   const d = measureDeviation(mesh.positions, meshOf(sphere(25), 25, 0.5), 5, ctx);
@@ -105,4 +105,43 @@ test('fusing without a registered scan says what to do', () => {
   expect(() => fuseScans([{ name: 'a', cloud: { positions: spherePoints(200, 5) } }], [], {}, ctx)).toThrow(
     /Run a registration first/,
   );
+});
+
+test('forty scans of the same place are counted as forty', () => {
+  const positions = spherePoints(6000, 20);
+  const normals = positions.map((v) => v / 20);
+  const scans = Array.from({ length: 40 }, (_, k) => ({ name: `s${k}`, cloud: { positions, normals } }));
+  const placements = scans.map((s) => ({ name: s.name, state: 'registered' as const, pieceFromScan: identity() }));
+  const { scanCount } = fuseScans(scans, placements, { voxel: 2 }, ctx);
+  const counts = Array.from(scanCount!).sort((a, b) => a - b);
+  expect([counts[counts.length >> 1], counts[counts.length - 1]]).toEqual([40, 40]);
+});
+
+test('where scans disagree so much that none has measured what comes out, it is marked invented', () => {
+  // Two sheets 2.6 voxels apart: between them lies a mean that no scan saw.
+  const sheet = (z: number): Float32Array =>
+    Float32Array.from({ length: 3 * 4900 }, (_, i) =>
+      i % 3 === 2 ? z : 0.5 * (i % 3 === 0 ? (i / 3) % 70 : Math.floor(i / 3 / 70)),
+    );
+  const normals = Float32Array.from({ length: 3 * 4900 }, (_, i) => (i % 3 === 2 ? 1 : 0));
+  const scans = [0, 2.6].map((z, k) => ({ name: `s${k}`, cloud: { positions: sheet(z), normals } }));
+  const placements = scans.map((s) => ({ name: s.name, state: 'registered' as const, pieceFromScan: identity() }));
+  const mesh = fuseScans(scans, placements, { voxel: 1 }, ctx);
+  const { scanCount, invented } = mesh;
+  expect(Array.from(scanCount!).some((n) => n === 0)).toBe(true);
+  expect(Array.from(invented!)).toEqual(Array.from(scanCount!, (n) => (n === 0 ? 1 : 0)));
+});
+
+test('a vessel of 300 mm at 0.4 mm is not refused for its number of blocks', () => {
+  const field = new SignedField(0.4);
+  const side = 1 + Math.ceil(300 / (0.4 * 8));
+  let blocks = 0;
+  // The blocks of its outside and inside, two deep: only asked for, not filled.
+  expect(field.maxBlocks).toBeGreaterThan(2 * 2 * Math.PI * (side / 2) ** 2 * 2);
+  for (let b = 0; b < 1000; b++) blocks = Math.max(blocks, field.block(b, 0, 0) + 1);
+  expect(blocks).toBe(1000);
+  const small = new SignedField(0.4, 10);
+  expect(() => {
+    for (let b = 0; b < 20; b++) small.block(b, 0, 0);
+  }).toThrow(/GB of memory for this object. Choose a coarser/);
 });

@@ -6,7 +6,8 @@ import { BLOCK, BLOCK_VOXELS, type SignedField } from './signed-field.js';
 export interface IntegrateFrameOptions {
   /** Distances are kept up to this far from the surface, mm. */
   truncation: number;
-  scanBit: number;
+  /** Number of the scan among those of the field, for provenance. */
+  scan: number;
   /** Pixels to leave out (0) or use (1); all if absent. */
   mask?: Uint8Array;
   /**
@@ -46,10 +47,11 @@ export function integrateFrame(
   const voxel = field.voxel;
   const fade = o.fadeBehind === true;
   const faded = 1.02 * truncation;
-  const bit = (1 << o.scanBit) >>> 0;
+  const bit = (1 << (o.scan & 31)) >>> 0;
+  const word = o.scan >> 5;
   const mean = meanDepth(depth);
   const picture = frame.color && { camera: frame.color.camera, data: frame.color.image.data };
-  const { distance, weight, scans, color, colorWeight, coords } = field;
+  const { distance, weight, scans, scanWords, color, colorWeight, coords } = field;
   const stepX = s[0] * voxel;
   const stepY = s[1] * voxel;
   const stepZ = s[2] * voxel;
@@ -98,7 +100,7 @@ export function integrateFrame(
         const total = before + w;
         distance[at] = (distance[at] * before + d * w) / total;
         weight[at] = total;
-        if (d < voxel && d > -voxel) scans[at] |= bit;
+        if (d < voxel && d > -voxel) scans[at * scanWords + word] |= bit;
         if (picture && d < 2 * voxel && d > -2 * voxel) {
           const camera = picture.camera;
           const cu = camera.fx * x + camera.cx + 0.5;

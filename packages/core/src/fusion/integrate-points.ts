@@ -10,8 +10,8 @@ export interface IntegratePointsOptions {
   support: number;
   /** How far from the surface, along the normal, distances are kept, mm. */
   truncation: number;
-  /** Bit number of the scan (0–31), for provenance. */
-  scanBit: number;
+  /** Number of the scan among those of the field, for provenance. */
+  scan: number;
 }
 
 /**
@@ -36,7 +36,9 @@ export function integratePoints(
   const voxel = field.voxel;
   const reach = Math.hypot(o.support, o.truncation);
   const s2 = o.support * o.support;
-  const bit = (1 << o.scanBit) >>> 0;
+  const bit = (1 << (o.scan & 31)) >>> 0;
+  const { scanWords } = field;
+  const word = o.scan >> 5;
   const count = p.length / 3;
   let lastX = NaN;
   let lastY = NaN;
@@ -98,7 +100,7 @@ export function integratePoints(
           const total = before + w;
           field.distance[v] = (field.distance[v] * before + h * w) / total;
           field.weight[v] = total;
-          if (h < voxel && h > -voxel && a > 0.3) field.scans[v] |= bit;
+          if (h < voxel && h > -voxel && a > 0.3) field.scans[v * scanWords + word] |= bit;
           if (moved.colors && h < 1.5 * voxel && h > -1.5 * voxel) {
             const cw = w * facing * facing;
             field.color[3 * v] += cw * moved.colors[3 * i];

@@ -8,7 +8,8 @@ const SIDE = BLOCK + 1;
 
 /**
  * Extracts the zero surface of a field; cells with a corner lighter than `minWeight` give no surface, so unseen places
- * stay open. Vertices are shared; those on block borders too. Colours and scan counts come with them where present.
+ * stay open. Vertices are shared; those on block borders too. Colours and scan counts come with them where present;
+ * vertices that no scan counted are marked invented.
  * O(voxels).
  * Source: W. Lorensen, H. Cline (1987), Marching cubes: a high resolution 3D surface construction algorithm.
  */
@@ -17,6 +18,7 @@ export function marchingCubes(field: SignedField, minWeight: number, ctx: RunCon
   const positions = new GrowingArray(Float32Array);
   const colors = new GrowingArray(Uint8Array);
   const scanCount = new GrowingArray(Uint8Array);
+  const invented = new GrowingArray(Uint8Array);
   const indices = new GrowingArray(Uint32Array);
   // Vertex number on the three edges that start at each voxel.
   const vertexOf = new Int32Array(3 * BLOCK_VOXELS * blocks).fill(-1);
@@ -25,8 +27,10 @@ export function marchingCubes(field: SignedField, minWeight: number, ctx: RunCon
   const valid = new Uint8Array(SIDE ** 3);
   const source = new Int32Array(SIDE ** 3);
   const neighbours = new Int32Array(8);
-  const { distance, weight, coords, table, voxel } = field;
+  const { distance, weight, coords, table, voxel, scanWords } = field;
   let hasColor = false;
+  let hasScans = false;
+  let hasInvented = false;
 
   const vertexOn = (cx: number, cy: number, cz: number, edge: number, bx: number, by: number, bz: number): number => {
     const axis = edge >> 2;
@@ -59,7 +63,14 @@ export function marchingCubes(field: SignedField, minWeight: number, ctx: RunCon
           : 128;
       colors.push(Math.max(0, Math.min(255, Math.round(mixed))));
     }
-    scanCount.push(bitCount(field.scans[va] | field.scans[vb]));
+    let scans = 0;
+    for (let k = 0; k < scanWords; k++)
+      scans += bitCount(field.scans[va * scanWords + k] | field.scans[vb * scanWords + k]);
+    scanCount.push(Math.min(255, scans));
+    // Between data that disagree, or beyond their rim, a surface may come out that no scan has measured.
+    invented.push(scans === 0 ? 1 : 0);
+    if (scans === 0) hasInvented = true;
+    else hasScans = true;
     return id;
   };
 
@@ -124,6 +135,8 @@ export function marchingCubes(field: SignedField, minWeight: number, ctx: RunCon
     indices: indices.toArray(),
     ...(hasColor ? { colors: colors.toArray() } : {}),
     scanCount: scanCount.toArray(),
+    // A field without scans, such as a shape in closed form, says nothing of what was measured.
+    ...(hasScans && hasInvented ? { invented: invented.toArray() } : {}),
   };
 }
 

@@ -4,13 +4,17 @@ import { VoxelTable } from '../spatial/voxel-keys.js';
 /** Voxels along one edge of a block. */
 export const BLOCK = 8;
 export const BLOCK_VOXELS = BLOCK * BLOCK * BLOCK;
+const BLOCK_BYTES = 28 * BLOCK_VOXELS;
+/** 4.3 GB: a vessel of 300 mm at 0.4 mm, inside and outside, takes a little more than half. */
+const MOST_BLOCKS = 300_000;
 
 /**
  * Sparse signed distances near surfaces, in blocks of 8³ voxels made on demand: positive outside, negative inside.
- * Voxel (x, y, z) lies at `voxel · (x, y, z)` mm. Per voxel 28 bytes.
+ * Voxel (x, y, z) lies at `voxel · (x, y, z)` mm. Per voxel 28 bytes, with up to 32 scans.
  *
  * Values are running weighted means, so that data may come in any order:
- * `distance` (mm), `weight`, `color` (three linear sums over `colorWeight`), `scans` (one bit per scan, 32 at most).
+ * `distance` (mm), `weight`, `color` (three linear sums over `colorWeight`), `scans` (one bit per scan, in `scanWords` words
+ * a voxel).
  */
 export class SignedField {
   readonly table = new VoxelTable(256);
@@ -19,17 +23,22 @@ export class SignedField {
   color = new Float32Array(0);
   colorWeight = new Float32Array(0);
   scans = new Uint32Array(0);
+  readonly scanWords: number;
   /** Block coordinates, 3 per block. */
   coords = new Int32Array(0);
 
   /**
    * @param voxel edge length, mm
    * @param maxBlocks upper bound on memory: 14.3 kB a block
+   * @param scans how many may be told apart
    */
   constructor(
     readonly voxel: number,
-    readonly maxBlocks = 60_000,
-  ) {}
+    readonly maxBlocks = MOST_BLOCKS,
+    scans = 32,
+  ) {
+    this.scanWords = Math.max(1, Math.ceil(scans / 32));
+  }
 
   get blockCount(): number {
     return this.table.size;
@@ -43,7 +52,7 @@ export class SignedField {
       if (slot >= this.maxBlocks) {
         throw new GeometryError(
           'too-large',
-          `A voxel of ${this.voxel} mm needs more than ${this.maxBlocks} blocks of memory for this object. Choose a coarser resolution.`,
+          `A voxel of ${this.voxel} mm needs more than ${((this.maxBlocks * BLOCK_BYTES) / 1e9).toFixed(1)} GB of memory for this object. Choose a coarser resolution.`,
         );
       }
       this.ensure(slot + 1);
@@ -66,7 +75,7 @@ export class SignedField {
     this.weight = grow(this.weight, capacity * BLOCK_VOXELS);
     this.color = grow(this.color, 3 * capacity * BLOCK_VOXELS);
     this.colorWeight = grow(this.colorWeight, capacity * BLOCK_VOXELS);
-    this.scans = grow(this.scans, capacity * BLOCK_VOXELS);
+    this.scans = grow(this.scans, capacity * BLOCK_VOXELS * this.scanWords);
     this.coords = grow(this.coords, 3 * capacity);
   }
 }

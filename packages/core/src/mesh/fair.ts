@@ -115,22 +115,29 @@ export function vertexNeighbours(
   triangles: ArrayLike<number>,
   vertices: number,
 ): { start: Uint32Array; list: Uint32Array } {
-  const keys: number[] = [];
-  for (let t = 0; t < triangles.length; t += 3) {
-    for (let k = 0; k < 3; k++) {
-      const a = triangles[t + k];
-      const b = triangles[t + ((k + 1) % 3)];
-      keys.push(a * 4194304 + b, b * 4194304 + a);
+  // Counted and laid into one row per vertex, each edge from both of its triangles; then every row without repeats.
+  const end = new Uint32Array(vertices + 1);
+  const each = (act: (a: number, b: number) => void): void => {
+    for (let t = 0; t < triangles.length; t += 3) {
+      for (let k = 0; k < 3; k++) {
+        const a = triangles[t + k];
+        const b = triangles[t + ((k + 1) % 3)];
+        act(a, b);
+        act(b, a);
+      }
     }
-  }
-  const sorted = Float64Array.from(keys).sort();
+  };
+  each((a) => end[a + 1]++);
+  for (let v = 0; v < vertices; v++) end[v + 1] += end[v];
+  const cursor = end.slice(0, vertices);
+  const list = new Uint32Array(end[vertices]);
+  each((a, b) => (list[cursor[a]++] = b));
   const start = new Uint32Array(vertices + 1);
-  const list: number[] = [];
-  for (let i = 0; i < sorted.length; i++) {
-    if (i > 0 && sorted[i] === sorted[i - 1]) continue;
-    list.push(sorted[i] % 4194304);
-    start[Math.floor(sorted[i] / 4194304) + 1]++;
+  let kept = 0;
+  for (let v = 0; v < vertices; v++) {
+    const row = list.subarray(end[v], end[v + 1]).sort();
+    for (let i = 0; i < row.length; i++) if (i === 0 || row[i] !== row[i - 1]) list[kept++] = row[i];
+    start[v + 1] = kept;
   }
-  for (let v = 0; v < vertices; v++) start[v + 1] += start[v];
-  return { start, list: Uint32Array.from(list) };
+  return { start, list: list.slice(0, kept) };
 }

@@ -1,3 +1,5 @@
+/** Two vertex numbers below this fit into one key: its square is 2^52. */
+const MOST_VERTICES = 67_108_864;
 /** How much longer edges may be with every vertex further inside. */
 const GROWTH = 1.12;
 
@@ -29,7 +31,7 @@ export class Patch {
   }
 
   private key(a: number, b: number): number {
-    return a < b ? a * 2097152 + b : b * 2097152 + a;
+    return Math.min(a, b) * MOST_VERTICES + Math.max(a, b);
   }
 
   private link(t: number): void {
@@ -101,7 +103,7 @@ export class Patch {
   private relaxAll(): number {
     let swaps = 0;
     for (const key of Array.from(this.edges.keys())) {
-      if (this.relax(Math.floor(key / 2097152), key % 2097152)) swaps++;
+      if (this.relax(Math.floor(key / MOST_VERTICES), key % MOST_VERTICES)) swaps++;
     }
     return swaps;
   }

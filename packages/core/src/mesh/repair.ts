@@ -46,29 +46,35 @@ export function makeManifold(mesh: TriangleMesh): RepairResult {
 
 function dropDegenerate(mesh: TriangleMesh): TriangleMesh {
   const { indices } = mesh;
-  const keep = new Uint8Array(indices.length / 3).fill(1);
-  const seen = new Map<number, number[]>();
-  let dropped = 0;
-  for (let t = 0; t < keep.length; t++) {
-    const a = indices[3 * t];
-    const b = indices[3 * t + 1];
-    const c = indices[3 * t + 2];
-    if (a === b || b === c || c === a) {
-      keep[t] = 0;
-      dropped++;
-      continue;
-    }
-    // Twins share their lowest corner; there are few triangles per vertex.
+  const count = indices.length / 3;
+  const keep = new Uint8Array(count).fill(1);
+  const n = vertexCount(mesh);
+  const corners = (t: number): [number, number, number] => {
+    const [a, b, c] = [indices[3 * t], indices[3 * t + 1], indices[3 * t + 2]];
     const low = Math.min(a, b, c);
     const high = Math.max(a, b, c);
-    const key = low * 4194304 + (high % 4194304);
-    const twins = seen.get(key);
-    const middle = a + b + c - low - high;
-    if (twins?.includes(middle)) {
-      keep[t] = 0;
+    return [low, a + b + c - low - high, high];
+  };
+  // Twins share their lowest corner, and there are few triangles to a vertex: laid into rows by that corner.
+  const end = new Uint32Array(n + 1);
+  for (let t = 0; t < count; t++) end[corners(t)[0] + 1]++;
+  for (let v = 0; v < n; v++) end[v + 1] += end[v];
+  const cursor = end.slice(0, n);
+  const rows = new Uint32Array(count);
+  for (let t = 0; t < count; t++) rows[cursor[corners(t)[0]]++] = t;
+  let dropped = 0;
+  for (let v = 0; v < n; v++) {
+    for (let i = end[v]; i < end[v + 1]; i++) {
+      const [low, middle, high] = corners(rows[i]);
+      let gone = low === middle || middle === high;
+      for (let j = end[v]; j < i && !gone; j++) {
+        const [, m, h] = corners(rows[j]);
+        gone = m === middle && h === high;
+      }
+      if (!gone) continue;
+      keep[rows[i]] = 0;
       dropped++;
-    } else if (twins) twins.push(middle);
-    else seen.set(key, [middle]);
+    }
   }
   return dropped > 0 ? filterTriangles(mesh, keep) : compactMesh(mesh);
 }

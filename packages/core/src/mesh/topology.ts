@@ -60,17 +60,18 @@ export function oppositeHalfEdges(indices: Uint32Array, vertices: number): Int32
 export function boundaryLoops(mesh: TriangleMesh, opposite?: Int32Array): Uint32Array[] {
   const { indices } = mesh;
   const twin = opposite ?? oppositeHalfEdges(indices, vertexCount(mesh));
-  const outgoing = new Map<number, number>();
-  for (let h = 0; h < indices.length; h++) if (twin[h] === BOUNDARY) outgoing.set(indices[h], h);
+  /** Half-edge on the rim that starts at a vertex, or none. */
+  const outgoing = new Int32Array(vertexCount(mesh)).fill(-1);
+  for (let h = 0; h < indices.length; h++) if (twin[h] === BOUNDARY) outgoing[indices[h]] = h;
   const loops: Uint32Array[] = [];
-  while (outgoing.size > 0) {
-    const first = outgoing.keys().next().value as number;
+  // In the order of the triangles, so that the same mesh always gives the same list.
+  for (let from = 0; from < indices.length; from++) {
+    const first = indices[from];
+    if (twin[from] !== BOUNDARY || outgoing[first] < 0) continue;
     const loop: number[] = [];
     let v = first;
-    for (;;) {
-      const h = outgoing.get(v);
-      if (h === undefined) break;
-      outgoing.delete(v);
+    for (let h = outgoing[v]; h >= 0; h = outgoing[v]) {
+      outgoing[v] = -1;
       loop.push(v);
       v = indices[nextHalfEdge(h)];
     }
@@ -186,15 +187,15 @@ export function labelPieces(mesh: TriangleMesh): { label: Int32Array; sizes: num
       if (b !== a) parent[b] = a;
     }
   }
-  const number = new Map<number, number>();
+  const number = new Int32Array(parent.length).fill(-1);
   const label = new Int32Array(indices.length / 3);
   const sizes: number[] = [];
   for (let t = 0; t < label.length; t++) {
     const root = find(indices[3 * t]);
-    let id = number.get(root);
-    if (id === undefined) {
+    let id = number[root];
+    if (id < 0) {
       id = sizes.length;
-      number.set(root, id);
+      number[root] = id;
       sizes.push(0);
     }
     label[t] = id;

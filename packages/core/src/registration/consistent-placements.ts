@@ -1,6 +1,7 @@
 import type { PointCloud } from '../geometry/point-cloud.js';
 import { invertRigid, multiply, rotationAngle, type Mat4 } from '../math/mat4.js';
 import { RigidFit } from '../math/rigid-fit.js';
+import { centroidOf } from './cloud-measures.js';
 import type { Correspondences } from './correspondences.js';
 
 /** One way in which the source may sit on the target. */
@@ -120,19 +121,7 @@ export function findConsistentPlacements(
 export function isSamePlacement(a: Mat4, b: Mat4, source: PointCloud, distance: number, angleRad: number): boolean {
   const delta = multiply(invertRigid(a), b);
   if (rotationAngle(delta) > angleRad) return false;
-  const p = source.positions;
-  let x = 0;
-  let y = 0;
-  let z = 0;
-  for (let i = 0; i < p.length; i += 3) {
-    x += p[i];
-    y += p[i + 1];
-    z += p[i + 2];
-  }
-  const n = p.length / 3 || 1;
-  x /= n;
-  y /= n;
-  z /= n;
+  const [x, y, z] = centroidOf(source);
   const dx = delta[0] * x + delta[4] * y + delta[8] * z + delta[12] - x;
   const dy = delta[1] * x + delta[5] * y + delta[9] * z + delta[13] - y;
   const dz = delta[2] * x + delta[6] * y + delta[10] * z + delta[14] - z;

@@ -37,7 +37,8 @@ export class GroupJoiner {
   constructor(
     private readonly scans: PreparedScan[],
     private readonly candidates: PairCandidate[],
-    private readonly coarseCell: number,
+    /** Cell of the coarse clouds, mm. */
+    readonly coarseCell: number,
     private readonly scale: EvidenceScale,
     private readonly ctx: RunContext,
     readonly locked: ReadonlySet<number> = new Set(),

@@ -1,4 +1,5 @@
-import { boundsOf, type PointCloud } from '../geometry/point-cloud.js';
+import type { PointCloud } from '../geometry/point-cloud.js';
+import { boxOf } from './cloud-measures.js';
 import { fromTranslation, fromTwist, multiply, type Mat4 } from '../math/mat4.js';
 import { solveCholeskyInPlace } from '../math/solve.js';
 import type { PointGrid } from '../spatial/point-grid.js';
@@ -44,7 +45,7 @@ export function registerIcp(
 ): RegisterIcpResult {
   const o = { ...REGISTER_ICP_DEFAULTS, ...options };
   const system = createPairSystem();
-  const b = boundsOf(target.positions);
+  const b = boxOf(target);
   const centre = [(b.min[0] + b.max[0]) / 2, (b.min[1] + b.max[1]) / 2, (b.min[2] + b.max[2]) / 2];
   let placement = start;
   let wellPosed = true;

@@ -1,4 +1,5 @@
-import { boundsOf, type PointCloud } from '../geometry/point-cloud.js';
+import type { PointCloud } from '../geometry/point-cloud.js';
+import { boxOf } from './cloud-measures.js';
 import { invertRigid, multiply, transformPoint, type Mat4 } from '../math/mat4.js';
 import { solveCholeskyInPlace } from '../math/solve.js';
 import type { RunContext } from '../runtime/run-context.js';
@@ -258,7 +259,7 @@ function solveAndMove(
   for (let i = 0; i < poses.length; i++) {
     if (fixed.includes(i)) continue;
     poses[i] = multiply(twistAbout(x, 6 * i, centre), poses[i]);
-    const b = boundsOf(scans[i].cloud.positions);
+    const b = boxOf(scans[i].cloud);
     const radius = Math.hypot(b.max[0] - b.min[0], b.max[1] - b.min[1], b.max[2] - b.min[2]) / 2;
     moved = Math.max(
       moved,
@@ -279,7 +280,7 @@ function strayedFrom(start: Mat4, pose: Mat4, centre: number[]): number[] {
 function middle(scans: RefinementScan[], poses: Mat4[]): number[] {
   const c = [0, 0, 0];
   scans.forEach((s, i) => {
-    const b = boundsOf(s.cloud.positions);
+    const b = boxOf(s.cloud);
     const m = transformPoint(poses[i], (b.min[0] + b.max[0]) / 2, (b.min[1] + b.max[1]) / 2, (b.min[2] + b.max[2]) / 2);
     for (let k = 0; k < 3; k++) c[k] += m[k] / scans.length;
   });

@@ -1,4 +1,5 @@
-import { boundsOf, diagonalOf } from '../geometry/point-cloud.js';
+import { diagonalOf } from '../geometry/point-cloud.js';
+import { boxOf } from './cloud-measures.js';
 import { symmetricEigen } from '../math/eigen.js';
 import { invertRigid, multiply, type Mat4, type Vec3 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
@@ -124,7 +125,7 @@ function weakMotions(
   scale: EvidenceScale,
 ): { twists: number[][]; centre: Vec3; neighbours: number[] } | undefined {
   const own = scans[i];
-  const b = boundsOf(own.fine.positions);
+  const b = boxOf(own.fine);
   const centre: Vec3 = [(b.min[0] + b.max[0]) / 2, (b.min[1] + b.max[1]) / 2, (b.min[2] + b.max[2]) / 2];
   const radius = diagonalOf(b) / 4;
   const sum = new Float64Array(36);

@@ -1,4 +1,5 @@
-import { boundsOf, diagonalOf } from '../geometry/point-cloud.js';
+import { diagonalOf } from '../geometry/point-cloud.js';
+import { boxOf } from './cloud-measures.js';
 import { symmetricEigen } from '../math/eigen.js';
 import type { PlacementUncertainty } from '../geometry/scan.js';
 import { invertRigid, multiply, transformPoint, type Mat4, type Vec3 } from '../math/mat4.js';
@@ -61,7 +62,7 @@ export function placementUncertainty(
   const size = 6 * n;
   const middles = scans.map((s, i) => middleOf(s, poses[i]));
   const centre = meanOf(middles);
-  const extent = Math.max(1, ...scans.map((s) => diagonalOf(boundsOf(s.cloud.positions))));
+  const extent = Math.max(...scans.map((s) => diagonalOf(boxOf(s.cloud)))) || 1;
   const H = new Float64Array(size * size);
   const M = new Float64Array(size * size);
   const information = new Float64Array(36);
@@ -105,7 +106,7 @@ export function placementUncertainty(
   const C = sandwich(H, M, size);
   const out = scans.map((s, i) => ({
     centre: middles[i],
-    radius: diagonalOf(boundsOf(s.cloud.positions)) / 2,
+    radius: diagonalOf(boxOf(s.cloud)) / 2,
     covariance: i === anchor ? new Array<number>(36).fill(0) : about(C, size, i, centre, middles[i]),
   }));
   // What else was known has decided those motions alone: there the shape does not make it any surer.
@@ -314,7 +315,7 @@ function twistInPiece(R: Mat4, twist: ArrayLike<number>, from: Vec3, centre: Vec
 }
 
 function middleOf(s: RefinementScan, pose: Mat4): Vec3 {
-  const b = boundsOf(s.cloud.positions);
+  const b = boxOf(s.cloud);
   return transformPoint(pose, (b.min[0] + b.max[0]) / 2, (b.min[1] + b.max[1]) / 2, (b.min[2] + b.max[2]) / 2);
 }
 

@@ -1,4 +1,5 @@
-import { boundsOf, diagonalOf } from '../geometry/point-cloud.js';
+import { diagonalOf } from '../geometry/point-cloud.js';
+import { boxOf } from './cloud-measures.js';
 import type { Scan } from '../geometry/scan.js';
 import { dot3, rotateVector, transformPoint, type Mat4, type Vec3 } from '../math/mat4.js';
 import { PlaneFit } from '../math/plane-fit.js';
@@ -36,7 +37,7 @@ const RISE = 0.04;
 export function supportOf(scan: Scan): Support | undefined {
   const q = scan.backdrop;
   if (!scan.setup || !q || q.length < 3 * LEAST_POINTS) return undefined;
-  const size = diagonalOf(boundsOf(scan.cloud.positions));
+  const size = diagonalOf(boxOf(scan.cloud));
   let used = Array.from({ length: q.length / 3 }, (_, i) => i);
   let plane = fitPlane(q, used);
   for (let round = 0; round < ROUNDS; round++) {

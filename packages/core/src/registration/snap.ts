@@ -1,4 +1,5 @@
-import { boundsOf, diagonalOf, pointCount, type PointCloud } from '../geometry/point-cloud.js';
+import { diagonalOf, pointCount, type PointCloud } from '../geometry/point-cloud.js';
+import { boxOf } from './cloud-measures.js';
 import {
   invertRigid,
   multiply,
@@ -69,7 +70,7 @@ export class Snapping {
       return { positions, normals: rotateVectors(s.pieceFromScan, own.normals!) };
     });
     this.target = { positions: joined(clouds.map((c) => c.positions)), normals: joined(clouds.map((c) => c.normals)) };
-    const box = boundsOf(this.source.positions);
+    const box = boxOf(this.source);
     this.extent = diagonalOf(box);
     this.middle = [0, 1, 2].map((k) => (box.min[k] + box.max[k]) / 2) as Vec3;
     this.spacing = Math.max(estimateSpacing(this.source), ...clouds.map((c) => estimateSpacing(c)));

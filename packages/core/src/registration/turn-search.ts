@@ -10,12 +10,12 @@ const LOOK_SAMPLES = 150;
 const SAMPLES = 5000;
 /** What the shape leaves free stays where the paint has put it while the rest settles. */
 const HOLD = 1e-2;
-/** Motions that turn by less (radians), or shift along the axis by more (mm), are no turns. */
+/** Motions that turn by less (radians), or shift along the axis by more (cells of the coarse clouds), are no turns. */
 const LEAST_TURN = 0.1;
-const MOST_SHIFT = 2;
-/** Axes are one if they are this parallel (cosine) and pass so close to the same point, mm. */
+const MOST_SHIFT = 0.4;
+/** Axes are one if they are this parallel (cosine) and pass so close to the same point (cells of the coarse clouds). */
 const PARALLEL = 0.98;
-const SAME_PLACE = 3;
+const SAME_PLACE = 0.6;
 
 /**
  * Where scans of a round body could be turned by any angle, the paint alone tells the right one: tries all angles about
@@ -40,7 +40,7 @@ export function findBetterTurn(
     joiner.judge(moving, others, turned(axis, angle), samples);
   const agreement = (e: Evidence): number => (evidenceQuality(e) > 0 ? paintCorrelation(e) : -1);
   let best: { poses: Mat4[]; evidence: Evidence } | undefined;
-  for (const axis of distinctAxes(motions)) {
+  for (const axis of distinctAxes(motions, joiner.coarseCell)) {
     const step = (2 * Math.PI) / STEPS;
     let top = { angle: 0, value: -1 };
     for (let k = 1; k < STEPS; k++) {
@@ -57,16 +57,17 @@ export function findBetterTurn(
 }
 
 /** Axes of those motions that are turns, without those met before. */
-function distinctAxes(motions: readonly Mat4[]): Axis[] {
+function distinctAxes(motions: readonly Mat4[], cell: number): Axis[] {
   const out: Axis[] = [];
   for (const m of motions) {
     const screw = screwOf(m);
-    if (!screw || screw.angle < LEAST_TURN || Math.abs(screw.shift) > MOST_SHIFT) continue;
+    if (!screw || screw.angle < LEAST_TURN || Math.abs(screw.shift) > MOST_SHIFT * cell) continue;
     const { axis } = screw;
     const known = out.some(
       (a) =>
         Math.abs(dot3(a.direction, axis.direction)) > PARALLEL &&
-        Math.hypot(a.point[0] - axis.point[0], a.point[1] - axis.point[1], a.point[2] - axis.point[2]) < SAME_PLACE,
+        Math.hypot(a.point[0] - axis.point[0], a.point[1] - axis.point[1], a.point[2] - axis.point[2]) <
+          SAME_PLACE * cell,
     );
     if (!known) out.push(axis);
   }

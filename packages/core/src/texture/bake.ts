@@ -170,7 +170,7 @@ class TexelPainter {
     let n = 0;
     for (let k = 0; k < this.count; k++) {
       const view = this.views[this.chosen[k]];
-      const q = Math.max(0, w[0] * view.quality[ia] + w[1] * view.quality[ib] + w[2] * view.quality[ic]);
+      const q = Math.max(0, w[0] * view.quality[ia] + w[1] * view.quality[ib] + w[2] * view.quality[ic]) / 255;
       if (q <= 0.01 || !sampleView(view, x, y, z, this.rgb)) continue;
       s[4 * n] = q ** this.o.sharpness;
       for (let c = 0; c < 3; c++) s[4 * n + 1 + c] = this.rgb[c] * view.gain;

@@ -74,6 +74,8 @@ interface Sight {
 
 type Alignment = PaintedAlignment & { dots: number };
 
+/** Blocks of the live model at most: 860 MB, what a page can spare. */
+const MOST_BLOCKS = 60_000;
 /** Weight of the contrast against the model's colours, and against the last frame's, mm for a difference of 1. */
 const MODEL_CONTRAST = 4;
 const FRAME_CONTRAST = 3;
@@ -129,7 +131,7 @@ export class LiveScan {
 
   constructor(options: Partial<LiveScanOptions> = {}) {
     this.o = { ...LIVE_SCAN_DEFAULTS, ...options };
-    this.field = new SignedField(this.o.voxel);
+    this.field = new SignedField(this.o.voxel, MOST_BLOCKS);
     this.splats = new ModelSplats(this.field);
     this.surface = new LiveSurface(this.splats);
   }
@@ -347,7 +349,7 @@ export class LiveScan {
     const { voxel, truncationVoxels } = this.o;
     const touched = integrateFrame(this.field, { ...frame, scanFromSensor: this.pose }, identity(), {
       truncation: truncationVoxels * voxel,
-      scanBit: 0,
+      scan: 0,
       fadeBehind: true,
     });
     this.splats.refresh(touched);

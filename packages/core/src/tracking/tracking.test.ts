@@ -84,7 +84,7 @@ test('the model as splats lies where the shape is, facing outwards, and a sensor
   const pose = poseAt(0);
   const field = new SignedField(1);
   const frame = { ...frameAt(pose, 0), scanFromSensor: pose };
-  const touched = integrateFrame(field, frame, identity(), { truncation: 3, scanBit: 0 });
+  const touched = integrateFrame(field, frame, identity(), { truncation: 3, scan: 0 });
   const splats = new ModelSplats(field);
   splats.refresh(touched);
   const off: number[] = [];
