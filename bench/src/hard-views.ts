@@ -55,6 +55,21 @@ export async function manyTrial(views: number, seeds: number[], manner: TrialMan
   }
 }
 
+/** A coin, the object itself, a chair: the same scans at three sizes. Wanted: the same set, errors in proportion within 1.2 times. */
+export async function sizeTrial(seeds: number[], names: BenchObjectName[], manner: TrialManner): Promise<void> {
+  for (const name of names) {
+    for (const seed of seeds) {
+      for (const size of [1, 0.1, 10]) {
+        const r = await registrationTrial(benchObject(name), { seed, views: 12, points: 60_000 }, { ...manner, size });
+        report(`${name} seed ${seed}, ${size} times the size (shift in proportion)`, {
+          ...r,
+          worstShift: r.worstShift / size,
+        });
+      }
+    }
+  }
+}
+
 function twice(object: BenchObject): BenchObject {
   const positions = object.mesh.positions.map((v) => 2 * v);
   return {

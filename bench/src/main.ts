@@ -1,6 +1,6 @@
 import { chainingTrial } from './chaining-trial.js';
 import { driftTrial } from './drift-trial.js';
-import { flatTrial, lidarTrial, manyTrial, overlapTrial, report } from './hard-views.js';
+import { flatTrial, lidarTrial, manyTrial, overlapTrial, report, sizeTrial } from './hard-views.js';
 import { intruderTrial } from './intruder-trial.js';
 import { jugChain } from './jug-chain.js';
 import { kernels } from './kernels.js';
@@ -58,6 +58,10 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
   },
   uncertainty: { takes: '[objects] [seeds]', run: (t) => uncertaintyTrial(orBodies(t), t.count ?? 50) },
   'next-view': { takes: '[seeds]', run: (t) => nextViewTrial(t.count ?? 2) },
+  sizes: {
+    takes: '[objects] [SEED,SEED,…] [--log] [--setups]',
+    run: (t) => sizeTrial(t.seeds, orBodies(t), t.manner),
+  },
   many: { takes: '[views] [SEED,SEED,…] [--log] [--setups]', run: (t) => manyTrial(t.count ?? 8, t.seeds, t.manner) },
 };
 

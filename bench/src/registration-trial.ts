@@ -33,15 +33,17 @@ export interface TrialResult {
 export interface TrialManner {
   log?: boolean;
   setupsKnown?: boolean;
+  /** The same scans so many times as large: what is found must not depend on it. 1 if absent. */
+  size?: number;
 }
 
 /** Cleans and registers simulated views and compares the poses with the truth, the best held scan aligned. */
 export async function registrationTrial(
   object: BenchObject,
   options: Partial<SingleViewOptions>,
-  { log = false, setupsKnown = false }: TrialManner = {},
+  { log = false, setupsKnown = false, size = 1 }: TrialManner = {},
 ): Promise<TrialResult> {
-  const views = simulateSingleViews(object.mesh, object.color, options);
+  const views = simulateSingleViews(object.mesh, object.color, options).map((v) => enlarged(v, size));
   const started = performance.now();
   const clean = cleanViews(views, log);
   const scans = setupsKnown ? clean.map((scan, i) => ({ ...scan, setup: views[i].setup })) : clean;
@@ -72,7 +74,7 @@ export async function registrationTrial(
     result.placements.map((p) => (p.state === 'registered' || p.state === 'placed' ? p.pieceFromScan : undefined)),
     views.map((v) => v.objectFromSensor),
     result.placements.findIndex((p) => p.name === (anchor ?? result.anchor)),
-    middleOf(object.mesh),
+    middleOf(object.mesh).map((v) => v * size) as Vec3,
   );
   if (log) {
     console.log(
@@ -92,6 +94,15 @@ export async function registrationTrial(
     seconds,
     chainOverlap,
   };
+}
+
+/** A view of the same object so many times as large, from so much further away. */
+function enlarged(view: SingleView, size: number): SingleView {
+  if (size === 1) return view;
+  const objectFromSensor = view.objectFromSensor.slice();
+  for (let k = 12; k < 15; k++) objectFromSensor[k] *= size;
+  const positions = view.cloud.positions.map((v) => v * size);
+  return { ...view, cloud: { ...view.cloud, positions }, objectFromSensor };
 }
 
 function middleOf(mesh: TriangleMesh): Vec3 {

@@ -26,7 +26,7 @@ export class MendAllParams {
     max: 1,
     help: 'Loose pieces with less than this share of the largest piece are dropped; 1 keeps a single piece.',
   })
-  fragmentRatio = 1;
+  fragmentRatio = 0.05;
 
   @CountParam({
     title: 'Rim evening',
@@ -47,7 +47,8 @@ export const mendAll = defineOperation({
   needs: ['mesh'],
   gives: ['mesh'],
   params: MendAllParams,
-  suggest: () => ({}),
+  // What the plan wants closed; what is not to be invented stays open.
+  suggest: ({ plan }) => (plan?.maxRim === undefined ? {} : { maxRim: plan.maxRim }),
   async run({ mesh }, params, ctx) {
     const { mendMesh } = await import('@amber-knit/core/mesh');
     const { surfaceArea } = await import('@amber-knit/core/measure');

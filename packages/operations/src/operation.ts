@@ -45,7 +45,7 @@ export interface PieceStats {
   triangles: number;
   hasModel: boolean;
   /** What the plan suggests, where there is one, and the object's longest side. */
-  plan?: { voxel: number; triangles: number; mapSize: number; size: number };
+  plan?: { voxel: number; triangles: number; mapSize: number; size: number; maxRim?: number };
   names: string[];
 }
 

@@ -10,6 +10,7 @@ import {
   RECIPES,
   runOperation,
   STAGES,
+  summarizeScans,
 } from './index.js';
 import { TAKING_AWAY } from './taking-away.js';
 
@@ -81,4 +82,40 @@ test('an operation without its inputs says what it needs', async () => {
 test('recipes name known operations with valid settings', () => {
   for (const r of RECIPES)
     for (const s of r.steps) expect(() => parseParams(findOperation(s.operation).params, s.set ?? {})).not.toThrow();
+});
+
+test('mending closes what the plan wants closed, and keeps pieces that are no crumbs', () => {
+  const suggest = findOperation('mend.all').suggest;
+  const stats = summarizeScans([], 0, false);
+  expect(suggest(stats)).toEqual({});
+  const plan = { voxel: 1, triangles: 1, mapSize: 1, size: 300 };
+  expect(suggest({ ...stats, plan: { ...plan, maxRim: 0 } })).toEqual({ maxRim: 0 });
+  expect(suggest({ ...stats, plan: { ...plan, maxRim: 60 } })).toEqual({ maxRim: 60 });
+  const params = parseParams(findOperation('mend.all').params, {}) as { fragmentRatio: number };
+  expect(params.fragmentRatio).toBeLessThan(0.2);
+});
+
+test('every kind of parameter can be given on a command line', () => {
+  // What each kind looks like as text, and what it then means; a kind that is missing here fails.
+  const texts: Record<string, [text: string, value: unknown]> = {
+    length: ['2.5', 2.5],
+    count: ['3', 3],
+    ratio: ['0.2', 0.2],
+    choice: ['flat', 'flat'],
+    flag: ['yes', true],
+    text: ['a name', 'a name'],
+    scans: ['left, right', ['left', 'right']],
+    names: ['f1,f2', ['f1', 'f2']],
+    pose: ['1,0,0,0', [1, 0, 0, 0]],
+    pairs: ['[{"from":[0,0,0],"scan":"a","onto":[1,0,0]}]', [{ from: [0, 0, 0], scan: 'a', onto: [1, 0, 0] }]],
+  };
+  for (const o of OPERATIONS) {
+    for (const field of paramFields(o.params)) {
+      const [text, value] = texts[field.kind] ?? [];
+      expect([o.id, field.name, parseParamText([field], field.name, text ?? '')]).toEqual([o.id, field.name, value]);
+    }
+  }
+  const pairs = paramFields(findOperation('register.pairs').params).filter((f) => f.kind === 'pairs');
+  expect(pairs).toHaveLength(1);
+  expect(parseParamText(pairs, pairs[0].name, 'no json')).toBe('no json');
 });

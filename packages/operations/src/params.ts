@@ -171,6 +171,15 @@ function faultText({ constraints, children }: ValidationError): string {
   return children?.[0] ? `${children[0].property}: ${faultText(children[0])}` : 'is not valid';
 }
 
+/** What a text means as JSON; the text itself if it is none, so that the rules can say what is wrong. */
+function jsonOf(text: string): unknown {
+  try {
+    return JSON.parse(text) as unknown;
+  } catch {
+    return text;
+  }
+}
+
 /**
  * Turns a text from a command line into a parameter's value. Leaves judging to `parseParams`.
  * @throws GeometryError `invalid-parameter` if the class has no such parameter
@@ -191,6 +200,7 @@ export function parseParamText(fields: ParamField[], name: string, text: string)
         : text;
   if (f.kind === 'choice' || f.kind === 'text') return text;
   if (f.kind === 'pose') return text.split(',').map(Number);
+  if (f.kind === 'pairs') return jsonOf(text);
   if (f.kind === 'scans' || f.kind === 'names') {
     const names = text.split(',').map((n) => n.trim());
     return names.filter((n) => n !== '');

@@ -72,3 +72,11 @@ test('later defaults follow size and finish, never finer than the sensor', () =>
   expect(plan({ size: 30, finish: 'reverse' }).defaults.voxel).toBeGreaterThanOrEqual(0.2);
   expect(plan({ finish: 'render' }).defaults.triangles).toBeLessThan(plan({ finish: 'archive' }).defaults.triangles);
 });
+
+test('what is printed or shown is closed; what is kept, constructed from or walked into stays as it was found', () => {
+  const rim = (answers: Partial<PlanAnswers>): number => plan(answers).defaults.maxRim;
+  expect([rim({ finish: 'print' }), rim({ finish: 'render' })]).toEqual([0, 0]);
+  expect(rim({ finish: 'archive', size: 300 })).toBe(60);
+  expect(rim({ finish: 'reverse', size: 300 })).toBe(60);
+  expect(rim({ finish: 'print', kind: 'room', size: 3000 })).toBe(600);
+});

@@ -27,6 +27,8 @@ export interface PlanDefaults {
   mapSize: number;
   /** Longest side of the object, mm. */
   size: number;
+  /** Holes with a longer rim stay open, mm; 0 closes all. */
+  maxRim: number;
 }
 
 /** What tracking can lean on, the most demanding of the object first. */
@@ -198,7 +200,11 @@ function defaultsFor(a: PlanAnswers, d: DeviceInfo | undefined): PlanDefaults {
   const voxel = Number(Math.max(finest, a.size / share).toPrecision(2));
   const triangles = { print: 400_000, archive: 800_000, render: 150_000, reverse: 600_000 }[a.finish];
   const mapSize = { print: 1024, archive: 4096, render: 4096, reverse: 1024 }[a.finish];
-  return { voxel, triangles, mapSize, size: a.size };
+  // Common practice, no source: a print must be closed and a figure looks it; an archive or a reference for construction invents
+  // no more than small gaps, and a room is open anyway.
+  const closed = a.kind !== 'room' && (a.finish === 'print' || a.finish === 'render');
+  const maxRim = closed ? 0 : Number((a.size / 5).toPrecision(2));
+  return { voxel, triangles, mapSize, size: a.size, maxRim };
 }
 
 function tipsFor(a: PlanAnswers, d: DeviceInfo | undefined): string[] {

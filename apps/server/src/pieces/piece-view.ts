@@ -174,8 +174,13 @@ function buildStages(
   const mend = last('mend');
   const texture = last('texture');
   const inspected = newest('check.inspect');
-  const exported = newest('deliver.export');
   const ofCurrent = (step?: Step): boolean => Boolean(step && heads.mesh && step.inputs.includes(heads.mesh));
+  const delivered = steps
+    .filter((s) => s.status === 'done' && OPERATIONS.find((o) => o.id === s.operationId)?.stage === 'deliver')
+    .pop();
+  const deliveredFresh = delivered?.inputs.some((i) => artifacts.get(i)?.kind === 'mesh')
+    ? ofCurrent(delivered)
+    : Boolean(delivered?.inputs.every((i) => artifacts.get(i)?.kind !== 'cloud' || current.has(i)));
   const table: Record<Stage, StageState> = {
     plan: make('plan', piece.plan !== null, true, piece.plan ? `${piece.plan.size} mm` : '', piece.plan?.kind ?? ''),
     capture: make(
@@ -223,14 +228,12 @@ function buildStages(
     ),
     deliver: make(
       'deliver',
-      Boolean(exported),
-      ofCurrent(exported),
-      exported
-        ? String(exported.figures?.file ?? '')
-            .replace(/^.*\./, '')
-            .toUpperCase()
-        : '',
-      exported ? `${(Number(exported.figures?.bytes ?? 0) / 1e6).toFixed(1)} MB` : '',
+      Boolean(delivered),
+      deliveredFresh,
+      String(delivered?.figures?.file ?? '')
+        .replace(/^.*\./, '')
+        .toUpperCase(),
+      `${(Number(delivered?.figures?.bytes ?? 0) / 1e6).toFixed(1)} MB`,
     ),
   };
   return STAGES.map((s) => table[s]);

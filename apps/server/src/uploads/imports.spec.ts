@@ -78,6 +78,9 @@ test('scans are copied to another piece by way of a file, with their places', as
   const params = { name: 'from From', format: 'e57', only: ['left', 'right'] };
   const step = await harness.enqueue(from.id, 'deliver.points', params);
   const written = await harness.finished(step.id);
+  // Points are delivered too.
+  const deliver = (await harness.piece(from.id)).stages.find((s) => s.stage === 'deliver');
+  expect(deliver).toMatchObject({ state: 'done', figure: 'E57' });
   const to = await harness.newPiece('To');
   const send = (body: object, status: number) =>
     harness.http().post(`/api/pieces/${to.id}/imports`).send(body).expect(status);

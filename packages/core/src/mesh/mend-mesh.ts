@@ -12,7 +12,7 @@ export interface MendMeshOptions extends FillHolesOptions {
   evenRounds: number;
 }
 
-export const MEND_MESH_DEFAULTS: MendMeshOptions = { ...FILL_HOLES_DEFAULTS, fragmentRatio: 1, evenRounds: 3 };
+export const MEND_MESH_DEFAULTS: MendMeshOptions = { ...FILL_HOLES_DEFAULTS, fragmentRatio: 0.05, evenRounds: 3 };
 
 export interface MendMeshResult {
   mesh: TriangleMesh;

@@ -2,9 +2,11 @@ import { decode as decodePng, encode as encodePng } from 'fast-png';
 import jpeg from 'jpeg-js';
 import type { ColorImage } from '../geometry/triangle-mesh.js';
 import { GeometryError } from '../runtime/geometry-error.js';
+import { assertPictureFits } from './picture-size.js';
 
-/** Decodes an 8-bit PNG or a JPEG to RGB. */
+/** Decodes an 8-bit PNG or a JPEG to RGB. @throws GeometryError `corrupt-file`, `too-large` before anything is unpacked */
 export function decodeColor(bytes: Uint8Array, name: string): ColorImage {
+  assertPictureFits(bytes, name);
   try {
     if (bytes[0] === 0xff && bytes[1] === 0xd8) {
       const { width, height, data } = jpeg.decode(bytes, {

@@ -4,3 +4,4 @@ export * from './color-image.js';
 export * from './selection-file.js';
 export * from './stored-artifacts.js';
 export * from './picture-zip.js';
+export * from './picture-size.js';

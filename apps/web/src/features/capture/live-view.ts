@@ -343,7 +343,7 @@ export class LiveView {
     this.camera.up.copy(this.up);
     this.camera.position
       .copy(this.middle)
-      .addScaledVector(away, this.settled ? 1.2 : 1.2)
+      .addScaledVector(away, 1.2)
       .addScaledVector(side, this.settled ? 0.4 * away.length() : 0)
       .addScaledVector(this.up, this.settled ? 0.3 * away.length() : 0);
     this.controls.target.copy(this.middle);

@@ -4,6 +4,7 @@ import type { DepthFrame, Intrinsics } from '../../geometry/depth-frame.js';
 import { fromQuaternion, type Mat4 } from '../../math/mat4.js';
 import { GeometryError } from '../../runtime/geometry-error.js';
 import { decodeColor } from '../../stored/color-image.js';
+import { assertPictureFits } from '../../stored/picture-size.js';
 import { allBytes, type Bytes } from '../byte-source.js';
 import type { ScanFile } from '../scan-file.js';
 
@@ -99,6 +100,7 @@ interface Picture {
 }
 
 function greyPicture(bytes: Uint8Array, name: string): Picture {
+  assertPictureFits(bytes, name);
   try {
     if (/\.tiff?$/i.test(name)) {
       const [page] = decodeTiff(bytes, { pages: [0] });
