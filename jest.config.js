@@ -6,7 +6,8 @@ const common = {
   extensionsToTreatAsEsm: ['.ts'],
   moduleNameMapper: {
     '^@amber-knit/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts',
-    '^@amber-knit/(operations|contracts|threads|device-protocol|planning|origins)$': '<rootDir>/packages/$1/src/index.ts',
+    '^@amber-knit/(operations|contracts|threads|device-protocol|planning|origins)$':
+      '<rootDir>/packages/$1/src/index.ts',
     '^@amber-knit/demo$': '<rootDir>/demo/src/index.ts',
     '^(\\.{1,2}/.*)\\.js$': '$1',
   },
@@ -31,7 +32,11 @@ export default {
     {
       ...common,
       displayName: 'unit',
-      testMatch: ['<rootDir>/{packages,demo,bench}/**/*.test.ts', '<rootDir>/apps/{cli,devices,web}/**/*.test.ts'],
+      testMatch: [
+        '<rootDir>/{packages,demo,bench}/**/*.test.ts',
+        '<rootDir>/apps/{cli,devices,web}/**/*.test.ts',
+        '<rootDir>/scripts/*.test.mjs',
+      ],
     },
     { ...common, displayName: 'server', testMatch: ['<rootDir>/apps/server/**/*.spec.ts'] },
   ],
