@@ -44,14 +44,14 @@ interface Planted {
  * Plants a drift that grows along one round (a little more than 360°, so that its ends overlap) and prints what is left
  * after the frames were refined: distance of probe points from where the frames' mean puts them, RMS and worst.
  */
-export function driftTrial(frames: number): void {
+export async function driftTrial(frames: number): Promise<void> {
   const gauge = truthMesh(turnedGauge, 1.5);
   const gaugeScene = setupScene(gauge, restingPose(gauge, UPRIGHT), turnedGauge.color, 0, 118);
-  report({ name: `jug, ${frames} frames`, scene: jugOnTable(UPRIGHT).scene, frames, degrees: 1, mm: 2 });
-  report({ name: `turned gauge, ${frames} frames`, scene: gaugeScene, frames, degrees: 0, mm: 0.14 });
+  await report({ name: `jug, ${frames} frames`, scene: jugOnTable(UPRIGHT).scene, frames, degrees: 1, mm: 2 });
+  await report({ name: `turned gauge, ${frames} frames`, scene: gaugeScene, frames, degrees: 0, mm: 0.14 });
 }
 
-function report({ name, scene, frames: count, degrees, mm }: Planted): void {
+async function report({ name, scene, frames: count, degrees, mm }: Planted): Promise<void> {
   const random = createRandom(1);
   const truth: Mat4[] = [];
   const frames = Array.from({ length: count }, (_, k): DepthFrame => {
@@ -67,7 +67,7 @@ function report({ name, scene, frames: count, degrees, mm }: Planted): void {
     return { ...captureFrame(scene, pose, camera, random, `frame ${k}`), scanFromSensor: multiply(drift, pose) };
   });
   const begun = performance.now();
-  const refined = refineFrames(frames, {}, createRunContext());
+  const refined = await refineFrames(frames, {}, createRunContext());
   const seconds = (performance.now() - begun) / 1000;
   const line = (poses: Mat4[]): string => {
     const moved = poses.map((p, i) => multiply(p, invertRigid(truth[i])));

@@ -18,7 +18,11 @@ import { captureFrame, UPRIGHT, UPSIDE_DOWN } from '@amber-knit/demo';
 import { camera, heldPose, jugOnTable, truth } from './hand-held.js';
 
 /** One round by hand in a setup, tracked live, made into a scan as the application does. */
-function scanByHand(name: string, turn: Mat4, seed: number): { scan: Scan; objectFromScan: Mat4; tracked: number } {
+async function scanByHand(
+  name: string,
+  turn: Mat4,
+  seed: number,
+): Promise<{ scan: Scan; objectFromScan: Mat4; tracked: number }> {
   const random = createRandom(seed);
   const { scene, worldFromObject } = jugOnTable(turn);
   const live = new LiveScan();
@@ -38,7 +42,7 @@ function scanByHand(name: string, turn: Mat4, seed: number): { scan: Scan; objec
     tracked++;
     if (k % 3 === 0) frames.push({ ...frame, scanFromSensor: r.pieceFromSensor });
   }
-  const refined = refineFrames(frames, {}, createRunContext()).frames;
+  const refined = (await refineFrames(frames, {}, createRunContext())).frames;
   const whole: Scan = { name, cloud: joinFrames(refined, 0.63), frames: refined };
   const cut = removeSupportPlane(
     whole.cloud,
@@ -63,8 +67,8 @@ export async function turnOverTrial(seeds: number): Promise<void> {
   const centre: Vec3 = [0, 0, (b.max[2] - b.min[2]) / 2];
   const outcome = { right: 0, asked: 0, loose: 0, wrong: 0 };
   for (let seed = 1; seed <= seeds; seed++) {
-    const a = scanByHand('Upright', UPRIGHT, seed);
-    const c = scanByHand('Upside down', UPSIDE_DOWN, seed + 100);
+    const a = await scanByHand('Upright', UPRIGHT, seed);
+    const c = await scanByHand('Upside down', UPSIDE_DOWN, seed + 100);
     const { placements } = await registerScans([a.scan, c.scan], {}, createRunContext());
     const [pa, pc] = placements;
     let word: keyof typeof outcome = pc.state === 'placed' || pa.state === 'placed' ? 'asked' : 'loose';

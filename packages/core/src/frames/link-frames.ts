@@ -1,6 +1,7 @@
 import type { DepthFrame } from '../geometry/depth-frame.js';
 import { identity, invertRigid, multiply, rotationAngle, type Mat4 } from '../math/mat4.js';
 import { solvePoseGraph, type PoseLink } from '../registration/index.js';
+import { mapTask } from '../runtime/map-task.js';
 import type { RunContext } from '../runtime/run-context.js';
 import {
   alignFromSecondStart,
@@ -13,8 +14,13 @@ import {
 
 /** Frames whose pictures are kept unpacked at a time. */
 const KEPT = 16;
-/** From so many frames on their pictures are compared at half their size. */
-const MANY = 60;
+/**
+ * Pictures are compared at about this width, pixels. Twice as wide costs twice the time of the whole and brings nothing: a jug's
+ * planted drift comes down to 0.010 mm either way, a turned gauge's is left smaller with this one.
+ */
+const WIDTH = 160;
+/** Pairs that are compared in one go, by one thread: neighbouring ones share their frames. */
+const GO = 16;
 /** A difference of contrast of 1 weighs as much as this many mm. */
 const CONTRAST = 6;
 /** What a link must show: share on known places, of it lying on the surface, and agreement of the paint. */
@@ -34,23 +40,67 @@ const TRACKED = 2e-3;
  *
  * Sources: see `alignProjectively`, `accumulateContrast` and `solvePoseGraph`.
  */
-export function linkFrames(frames: readonly DepthFrame[], pairs: readonly [number, number][], ctx: RunContext): Mat4[] {
+export async function linkFrames(
+  frames: readonly DepthFrame[],
+  pairs: readonly [number, number][],
+  ctx: RunContext,
+): Promise<Mat4[]> {
   const start = frames.map((f) => f.scanFromSensor);
   if (frames.length < 3 || !frames.every((f) => f.color)) return start;
-  const pyramids = new Pyramids(frames);
-  const links: PoseLink[] = [];
+  const skip = halvings(frames);
   const ordered = pairs.slice().sort((p, q) => p[0] - q[0] || p[1] - q[1]);
-  ordered.forEach(([a, b], k) => {
-    ctx.checkpoint(k / ordered.length);
-    const link = linkOf(a, b, pyramids, multiply(invertRigid(start[a]), start[b]));
-    if (link) links.push(link);
-  });
-  const turn = meanSquareDepth(pyramids.of(0)[0]) * TRACKED;
+  const goes: LinkGo[] = [];
+  for (let k = 0; k < ordered.length; k += GO) {
+    const some = ordered.slice(k, k + GO);
+    const numbers = [...new Set(some.flat())];
+    goes.push({
+      frames: numbers.map((i) => sendable(i, frames[i])),
+      pairs: some.map(([a, b]) => ({ a, b, aFromB: multiply(invertRigid(start[a]), start[b]) })),
+      skip,
+    });
+  }
+  const links = (await mapTask('link-frames', linkFramesTask, null, goes, ctx)).flat();
+  const turn = meanSquareDepth(pyramidOf(frames[0], skip)[0]) * TRACKED;
   const tracked = Float64Array.from({ length: 36 }, (_, i) => (i % 7 !== 0 ? 0 : i < 21 ? turn : TRACKED));
   for (let i = 1; i < frames.length; i++)
     links.push({ a: i - 1, b: i, aFromB: multiply(invertRigid(start[i - 1]), start[i]), information: tracked });
   return solvePoseGraph(start, links, 0);
 }
+
+/** Some pairs with the frames that they need. */
+export interface LinkGo {
+  frames: (Pick<DepthFrame, 'camera' | 'depth' | 'color'> & { number: number })[];
+  pairs: { a: number; b: number; aFromB: Mat4 }[];
+  skip: number;
+}
+
+/** Links pairs of frames, as a task for a pool. */
+export function linkFramesTask(_shared: null, { frames, pairs, skip }: LinkGo): PoseLink[] {
+  const byNumber = new Map(frames.map((f) => [f.number, f]));
+  const pyramids = new Pyramids((i) => pyramidOf(byNumber.get(i)!, skip));
+  return pairs.flatMap(({ a, b, aFromB }) => linkOf(a, b, pyramids, aFromB) ?? []);
+}
+
+/** Its pictures are unpacked when they are sent, not before: what is sent is copied by its own properties. */
+const sendable = (number: number, f: DepthFrame): LinkGo['frames'][number] => ({
+  number,
+  camera: f.camera,
+  get depth() {
+    return f.depth;
+  },
+  get color() {
+    return f.color;
+  },
+});
+
+/** How often the pictures are halved before they are compared. */
+const halvings = ([first]: readonly DepthFrame[]): number =>
+  Math.max(0, Math.round(Math.log2(first.camera.width / WIDTH)));
+
+const pyramidOf = (
+  { camera, depth, color }: Pick<DepthFrame, 'camera' | 'depth' | 'color'>,
+  skip: number,
+): DepthLevel[] => buildDepthPyramid(camera, depth, 3, color && lightAtDepthPixels(camera, color), skip);
 
 function linkOf(a: number, b: number, pyramids: Pyramids, aFromB: Mat4): PoseLink | undefined {
   const model = pyramids.of(a);
@@ -95,17 +145,11 @@ function meanSquareDepth({ points }: DepthLevel): number {
 class Pyramids {
   private readonly kept = new Map<number, DepthLevel[]>();
 
-  private readonly skip: number;
-
-  constructor(private readonly frames: readonly DepthFrame[]) {
-    this.skip = frames.length > MANY ? 1 : 0;
-  }
+  constructor(private readonly make: (i: number) => DepthLevel[]) {}
 
   of(i: number): DepthLevel[] {
-    const known = this.kept.get(i);
+    const levels = this.kept.get(i) ?? this.make(i);
     this.kept.delete(i);
-    const { camera, depth, color } = this.frames[i];
-    const levels = known ?? buildDepthPyramid(camera, depth, 3, color && lightAtDepthPixels(camera, color), this.skip);
     this.kept.set(i, levels);
     if (this.kept.size > KEPT) this.kept.delete(this.kept.keys().next().value!);
     return levels;

@@ -30,6 +30,8 @@ export interface RefinedFrames {
   misfits: number[];
 }
 
+/** Frames are fitted together at about this width, pixels: finer ones cost time and bring nothing that noise leaves. */
+const WIDTH = 160;
 /** A frame fits badly if its residual is so many times the usual one. */
 const MISFIT = 2.5;
 /** Neighbours that a frame is linked with by shape and paint together. */
@@ -46,11 +48,11 @@ const HOLD = 6e-4;
  *
  * Source: F. Lu, E. Milios (1997), Globally consistent range scan alignment for environment mapping; see `refineJointly`.
  */
-export function refineFrames(
+export async function refineFrames(
   frames: readonly DepthFrame[],
   options: Partial<RefineFramesOptions>,
   ctx: RunContext,
-): RefinedFrames {
+): Promise<RefinedFrames> {
   const o = { ...REFINE_FRAMES_DEFAULTS, ...options };
   const surfaces = frames.map((f, i) => {
     ctx.checkpoint((0.2 * i) / frames.length);
@@ -70,7 +72,7 @@ export function refineFrames(
   const tracked = frames.map((f) => f.scanFromSensor);
   const middlesFrom = (poses: readonly Mat4[]): Vec3[] =>
     surfaces.map((s, i) => transformPoint(poses[i], s.middle[0], s.middle[1], s.middle[2]));
-  const start = linkFrames(frames, pairsOf(tracked, middlesFrom(tracked), LINKS), ctx.part(0.2, 0.6));
+  const start = await linkFrames(frames, pairsOf(tracked, middlesFrom(tracked), LINKS), ctx.part(0.2, 0.6));
   const middles = middlesFrom(start);
   const { pieceFromScan, residuals: pairs } = refineJointly(
     scans,
@@ -116,9 +118,10 @@ export function refineFrames(
   };
 }
 
-/** Points and normals of a frame at half its size, their spacing, and their middle in the sensor's frame. */
+/** Points and normals of a frame at about this width, their spacing, and their middle in the sensor's frame. */
 function surfaceOf(frame: DepthFrame): { cloud: PointCloud; spacing: number; middle: Vec3 } {
-  const [level] = buildDepthPyramid(frame.camera, frame.depth, 1, undefined, 1);
+  const halvings = Math.max(1, Math.round(Math.log2(frame.camera.width / WIDTH)));
+  const [level] = buildDepthPyramid(frame.camera, frame.depth, 1, undefined, halvings);
   const { points, normals } = level;
   const kept: number[] = [];
   for (let i = 0; i < points.length; i += 3) if (normals[i + 2] !== 0) kept.push(i);

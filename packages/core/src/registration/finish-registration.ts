@@ -181,7 +181,7 @@ function selfChecks(
   return prepared.flatMap((scan, i): PlacementDoubt[] => {
     const { uncertainty } = placements[i];
     if (!uncertainty || known.includes(scan.name)) return [];
-    const reason = odds.has(i) ? 'seen-through' : isHeld(uncertainty, scale.cell) ? undefined : 'loosely';
+    const reason = odds.has(i) ? 'seen-through' : isHeld(uncertainty, scale) ? undefined : 'loosely';
     return reason ? doubtOver(scan, reason, prepared, placements, scale) : [];
   });
 }

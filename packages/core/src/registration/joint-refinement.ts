@@ -26,7 +26,7 @@ export interface RefineJointlyOptions {
   maxIterations: number;
   /** Source points tried per pair; more of scans that their faces hold. */
   samples: number;
-  /** Stops early once no scan moves more than this, mm, at the final distances. */
+  /** Stops early once no scan moves more than this share of the end distance, at the final distances. */
   tolerance: number;
   /** Share of the usual information that draws every scan back to where it began: what nothing else holds stays. */
   hold: number;
@@ -37,7 +37,7 @@ export interface RefineJointlyOptions {
 export const REFINE_JOINTLY_DEFAULTS: Omit<RefineJointlyOptions, 'startDistance' | 'endDistance' | 'endTukey'> = {
   maxIterations: 24,
   samples: 3000,
-  tolerance: 0.0005,
+  tolerance: 0.0003,
   hold: 1e-7,
 };
 
@@ -132,7 +132,7 @@ export function refineJointly(
     edges = next;
     const moved = solveAndMove(H, g, size, fixed, poses, start, centre, scans, o.hold);
     history.push(moved);
-    converged = t === 1 && moved < o.tolerance;
+    converged = t === 1 && moved < o.tolerance * o.endDistance;
   }
   const residuals = edges.map(({ overlapRatio, sides }) => ({
     a: sides[0].source,

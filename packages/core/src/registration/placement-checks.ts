@@ -10,8 +10,12 @@ const SAMPLES = 1000;
 const LOOKED_THROUGH = 0.02;
 /** With so many others a scan must be at odds: right placements of simulated scans are with one at most. */
 const LEAST_ODDS = 2;
-/** A scan is held if its surface could be off by less than this share of the fine cell (one standard deviation). */
+/**
+ * A scan is held if its surface could be off by less than this share of the fine cell, or than this share of what a single point
+ * of it is off (one standard deviation): nothing that is made of noisy points gets better by holding them more exactly.
+ */
 const HELD = 0.06;
+const HELD_IN_NOISE = 0.5;
 
 /**
  * Scans that stand where several others looked through: `odds[i]` lists with which. Blamed are first those at odds with the
@@ -49,6 +53,6 @@ export function scansAtOdds(
 }
 
 /** Whether the others hold a scan well enough to call it registered, turns and slides alike. */
-export function isHeld(uncertainty: PlacementUncertainty, fineCell: number): boolean {
-  return freedomsOf(uncertainty)[0].sigma <= HELD * fineCell;
+export function isHeld(uncertainty: PlacementUncertainty, { cell, noise }: EvidenceScale): boolean {
+  return freedomsOf(uncertainty)[0].sigma <= Math.max(HELD * cell, HELD_IN_NOISE * noise);
 }

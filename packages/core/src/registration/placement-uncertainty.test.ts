@@ -157,3 +157,27 @@ test('slides that only the edges of flat faces hold are less sure than their man
   }
   expect(deviation(marked, 5) / deviation(scans, 5)).toBeCloseTo(1, 1);
 });
+
+test('how well a scan is held does not depend on its size', () => {
+  // A tube with lids, held everywhere; the same ten times smaller and larger, its noise too.
+  const lids = [-20, 20].flatMap((z) =>
+    plane(25).map(({ at, normal }) => ({
+      at: [at[0], at[1], z] as Vec3,
+      normal: [0, 0, Math.sign(z) * normal[2]] as Vec3,
+    })),
+  );
+  const scans = twice([...tube(), ...lids]);
+  const way = (size: number): number[] => {
+    const scaled = scans.map((s) => {
+      const positions = s.cloud.positions.map((v) => v * size);
+      return { ...s, cloud: { ...s.cloud, positions }, grid: new PointGrid(positions, size) };
+    });
+    const options = { ...OPTIONS, maxDistance: size * OPTIONS.maxDistance, tukey: size * OPTIONS.tukey };
+    const twist = [0, 0, 1 / (RADIUS * size), 0, 0, 0];
+    const known = [{ scan: 1, twist, centre: [5 * size, 0, 0] as Vec3, sigma: 0.02 * size }];
+    const { anchor, uncertainty } = placementUncertainty(scaled, [identity(), identity()], [[0, 1]], options, known);
+    return freedomsOf(uncertainty[1 - anchor]).map((f) => f.sigma / size);
+  };
+  const usual = way(1);
+  for (const size of [0.1, 10]) way(size).forEach((v, k) => expect(v / usual[k]).toBeCloseTo(1, 1));
+});

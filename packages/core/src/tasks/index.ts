@@ -1,3 +1,4 @@
+import { linkFramesTask } from '../frames/index.js';
 import { findLinesTask } from '../line-laser/index.js';
 import { comparePair, prepareScanTask, reviveScan, type PairTask } from '../registration/index.js';
 import type { Task } from '../runtime/map-task.js';
@@ -11,6 +12,7 @@ interface KnownTask {
 /** Everything a task pool can be asked for, by name. */
 const TASKS: Record<string, KnownTask> = {
   'find-lines': { run: findLinesTask },
+  'link-frames': { run: linkFramesTask },
   'prepare-scan': { run: prepareScanTask },
   'compare-pair': {
     run: comparePair,
