@@ -58,22 +58,39 @@ export class Client {
     return this.make('POST', '/api/pieces', { name }, find).then((a) => a.json);
   }
 
-  /** Queues a step and waits for its end; one that was given up because its workers were lost is asked for again. */
+  /** Makes a step by some call that must not be made twice. @returns the step, queued */
+  async #ask(pieceId, path, body, operationId) {
+    const list = () => this.get(`/api/pieces/${pieceId}/steps`);
+    const before = new Set((await list()).map((s) => s.id));
+    const find = async () => (await list()).find((s) => !before.has(s.id) && s.operationId === operationId);
+    const { status, json } = await this.make('POST', path, body, find);
+    if (status !== 202) throw new Error(`${operationId} was refused: ${JSON.stringify(json)}`);
+    return json;
+  }
+
+  /** Queues a step and waits for its good end. */
   async run(pieceId, operationId, params = {}) {
-    for (let tries = 0; tries < 5; tries++) {
-      const before = new Set((await this.get(`/api/pieces/${pieceId}/steps`)).map((s) => s.id));
-      const find = async () =>
-        (await this.get(`/api/pieces/${pieceId}/steps`)).find(
-          (s) => !before.has(s.id) && s.operationId === operationId,
-        );
-      const { status, json } = await this.make('POST', `/api/pieces/${pieceId}/steps`, { operationId, params }, find);
-      if (status !== 202) throw new Error(`${operationId} was refused: ${JSON.stringify(json)}`);
-      const step = await this.ended(json.id);
-      if (step.status === 'done') return step;
-      if (!/lost \d+ times|disk/i.test(step.error ?? ''))
-        throw new Error(`${operationId} ended: ${step.status}, ${step.error}`);
+    const step = await this.#ask(pieceId, `/api/pieces/${pieceId}/steps`, { operationId, params }, operationId);
+    return this.done(step.id);
+  }
+
+  /**
+   * Waits for a step's good end. What was given up for want of room or of workers is asked for again, as a person would.
+   * @throws Error if it ended otherwise
+   */
+  async done(stepId) {
+    let step = await this.ended(stepId);
+    for (
+      let tries = 0;
+      step.status === 'failed' && /lost \d+ times|disk is full/i.test(step.error) && tries < 5;
+      tries++
+    ) {
+      await sleep(1000);
+      const next = await this.#ask(step.pieceId, `/api/steps/${step.id}/again`, {}, step.operationId);
+      step = await this.ended(next.id);
     }
-    throw new Error(`${operationId} was lost again and again.`);
+    if (step.status !== 'done') throw new Error(`${step.operationId} ended: ${step.status}, ${step.error}`);
+    return step;
   }
 
   async ended(stepId, timeoutMs = 180_000) {

@@ -39,9 +39,7 @@ test('a scan is held if its outer points are known to a small part of the cell',
   });
   expect(isHeld(known(0.03), { cell: 1, noise: 0 })).toBe(true);
   expect(isHeld(known(0.3), { cell: 1, noise: 0 })).toBe(false);
-});
-
-test('what noisy points are made of need not be held more exactly than they are', () => {
+  // What noisy points are made of need not be held more exactly than they are.
   const lidar = { cell: 2.5, noise: 0.8 };
   expect(isHeld(known(0.3), lidar)).toBe(true);
   expect(isHeld(known(0.3), { ...lidar, noise: 0.1 })).toBe(false);

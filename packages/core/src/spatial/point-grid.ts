@@ -29,6 +29,8 @@ export class PointGrid {
   private readonly minX: number;
   private readonly minY: number;
   private readonly minZ: number;
+  /** What `findSpans` found last. */
+  private spans = new Uint32Array(64);
   /** Cells are whole rows, sorted by x. */
   private readonly rows: boolean;
 
@@ -252,37 +254,22 @@ export class PointGrid {
    * @returns how many were written
    */
   within(px: number, py: number, pz: number, radius: number, out: Uint32Array, squared?: Float32Array): number {
-    const s = this.cellSize;
-    const { nx, ny, nz, x, y, z, cellStart, order, rows } = this;
-    // Single precision in the array, double here: the stretch begins a little early.
-    const from = px - radius - 1e-6 * Math.abs(px);
-    const gx = px - this.minX;
-    const gy = py - this.minY;
-    const gz = pz - this.minZ;
+    const { x, y, z, order } = this;
     const r2 = radius * radius;
-    const z0 = Math.max(0, Math.floor((gz - radius) / s));
-    const z1 = Math.min(nz - 1, Math.floor((gz + radius) / s));
-    const y0 = Math.max(0, Math.floor((gy - radius) / s));
-    const y1 = Math.min(ny - 1, Math.floor((gy + radius) / s));
-    const x0 = rows ? 0 : Math.max(0, Math.floor((gx - radius) / s));
-    const x1 = rows ? 0 : Math.min(nx - 1, Math.floor((gx + radius) / s));
+    const count = this.findSpans(px, py, pz, radius);
+    const spans = this.spans;
     let n = 0;
-    if (x0 > x1) return 0;
-    for (let cz = z0; cz <= z1; cz++) {
-      for (let cy = y0; cy <= y1; cy++) {
-        const row = (cz * ny + cy) * nx;
-        const end = cellStart[row + x1 + 1];
-        for (let i = rows ? this.bisect(row, from) : cellStart[row + x0]; i < end; i++) {
-          const ax = x[i] - px;
-          if (rows && ax > radius) break;
-          const ay = y[i] - py;
-          const az = z[i] - pz;
-          const d = ax * ax + ay * ay + az * az;
-          if (d <= r2) {
-            if (n === out.length) return n;
-            if (squared) squared[n] = d;
-            out[n++] = order[i];
-          }
+    for (let s = 0; s < count; s += 2) {
+      const end = spans[s + 1];
+      for (let i = spans[s]; i < end; i++) {
+        const ax = x[i] - px;
+        const ay = y[i] - py;
+        const az = z[i] - pz;
+        const d = ax * ax + ay * ay + az * az;
+        if (d <= r2) {
+          if (n === out.length) return n;
+          if (squared) squared[n] = d;
+          out[n++] = order[i];
         }
       }
     }
@@ -294,19 +281,10 @@ export class PointGrid {
    * x, y, z, xx, xy, xz, yy, yz, zz.
    */
   moments(px: number, py: number, pz: number, radius: number, out: Float64Array): void {
-    const s = this.cellSize;
-    const { nx, ny, nz, x, y, z, cellStart, rows } = this;
-    const from = px - radius - 1e-6 * Math.abs(px);
-    const gx = px - this.minX;
-    const gy = py - this.minY;
-    const gz = pz - this.minZ;
+    const { x, y, z } = this;
     const r2 = radius * radius;
-    const z0 = Math.max(0, Math.floor((gz - radius) / s));
-    const z1 = Math.min(nz - 1, Math.floor((gz + radius) / s));
-    const y0 = Math.max(0, Math.floor((gy - radius) / s));
-    const y1 = Math.min(ny - 1, Math.floor((gy + radius) / s));
-    const x0 = rows ? 0 : Math.max(0, Math.floor((gx - radius) / s));
-    const x1 = rows ? 0 : Math.min(nx - 1, Math.floor((gx + radius) / s));
+    const count = this.findSpans(px, py, pz, radius);
+    const spans = this.spans;
     let n = 0;
     let sx = 0;
     let sy = 0;
@@ -317,27 +295,23 @@ export class PointGrid {
     let yy = 0;
     let yz = 0;
     let zz = 0;
-    for (let cz = z0; cz <= z1 && x0 <= x1; cz++) {
-      for (let cy = y0; cy <= y1; cy++) {
-        const row = (cz * ny + cy) * nx;
-        const end = cellStart[row + x1 + 1];
-        for (let i = rows ? this.bisect(row, from) : cellStart[row + x0]; i < end; i++) {
-          const ax = x[i] - px;
-          if (rows && ax > radius) break;
-          const ay = y[i] - py;
-          const az = z[i] - pz;
-          if (ax * ax + ay * ay + az * az > r2) continue;
-          n++;
-          sx += ax;
-          sy += ay;
-          sz += az;
-          xx += ax * ax;
-          xy += ax * ay;
-          xz += ax * az;
-          yy += ay * ay;
-          yz += ay * az;
-          zz += az * az;
-        }
+    for (let s = 0; s < count; s += 2) {
+      const end = spans[s + 1];
+      for (let i = spans[s]; i < end; i++) {
+        const ax = x[i] - px;
+        const ay = y[i] - py;
+        const az = z[i] - pz;
+        if (ax * ax + ay * ay + az * az > r2) continue;
+        n++;
+        sx += ax;
+        sy += ay;
+        sz += az;
+        xx += ax * ax;
+        xy += ax * ay;
+        xz += ax * az;
+        yy += ay * ay;
+        yz += ay * az;
+        zz += az * az;
       }
     }
     out[0] = n;
@@ -350,6 +324,42 @@ export class PointGrid {
     out[7] = yy;
     out[8] = yz;
     out[9] = zz;
+  }
+
+  /**
+   * Finds the stretches of sorted points that hold all within `radius`, and some more: begin and end of each in `spans`.
+   * @returns how many numbers that are
+   */
+  private findSpans(px: number, py: number, pz: number, radius: number): number {
+    const s = this.cellSize;
+    const { nx, ny, nz, cellStart, rows } = this;
+    const gx = px - this.minX;
+    const gy = py - this.minY;
+    const gz = pz - this.minZ;
+    const z0 = Math.max(0, Math.floor((gz - radius) / s));
+    const z1 = Math.min(nz - 1, Math.floor((gz + radius) / s));
+    const y0 = Math.max(0, Math.floor((gy - radius) / s));
+    const y1 = Math.min(ny - 1, Math.floor((gy + radius) / s));
+    const x0 = rows ? 0 : Math.max(0, Math.floor((gx - radius) / s));
+    const x1 = rows ? 0 : Math.min(nx - 1, Math.floor((gx + radius) / s));
+    if (x0 > x1 || y0 > y1 || z0 > z1) return 0;
+    const most = 2 * (y1 - y0 + 1) * (z1 - z0 + 1);
+    if (this.spans.length < most) this.spans = new Uint32Array(2 * most);
+    const spans = this.spans;
+    // Single precision in the array, double here: a stretch of a row is a little longer.
+    const slack = 1e-6 * Math.abs(px);
+    let count = 0;
+    for (let cz = z0; cz <= z1; cz++) {
+      for (let cy = y0; cy <= y1; cy++) {
+        const row = (cz * ny + cy) * nx;
+        const from = rows ? this.bisect(row, px - radius - slack) : cellStart[row + x0];
+        const end = rows ? this.bisect(row, px + radius + slack) : cellStart[row + x1 + 1];
+        if (from === end) continue;
+        spans[count++] = from;
+        spans[count++] = end;
+      }
+    }
+    return count;
   }
 
   /** True if any point lies within `radius`. */
