@@ -68,7 +68,7 @@ const stores = {
 const state = { pid: supervisor.pid, data, db, client, random, pick, sleepMs: 20_000 };
 
 const canary = await client.newPiece('canary');
-await client.ended(await client.upload(canary.id, 'canary.ply', scan(300, 0)));
+await client.done(await client.upload(canary.id, 'canary.ply', scan(300, 0)));
 let jobs = 0;
 let finished = 0;
 const working = [1, 2].map(() => work());
@@ -125,10 +125,7 @@ async function work() {
 async function job(name, id) {
   const piece = await client.newPiece(name);
   for (const side of ['left', 'right']) {
-    const step = await client.ended(
-      await client.upload(piece.id, `${side}.ply`, scan(4000 + id, side === 'left' ? 0 : 1)),
-    );
-    if (step.status !== 'done') throw new Error(`${side} ended: ${step.status}, ${step.error}`);
+    await client.done(await client.upload(piece.id, `${side}.ply`, scan(4000 + id, side === 'left' ? 0 : 1)));
   }
   const scans = (await client.get(`/api/pieces/${piece.id}`)).scanList.map((s) => s.name);
   if (scans.join() !== 'left,right') throw new Error(`it has the scans ${scans.join(', ')}, not left and right`);
