@@ -50,6 +50,7 @@ const wrong = [];
 const slow = [];
 let stopping = false;
 // Whatever ends this, the application and its small disk go with it.
+for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.once(signal, () => process.exit(1));
 process.on('exit', () => {
   if (supervisor.exitCode === null) supervisor.kill('SIGTERM');
   if (small) spawnSync('umount', ['-l', data], { stdio: 'ignore' });
