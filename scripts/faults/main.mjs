@@ -38,6 +38,7 @@ const supervisor = spawn(process.execPath, ['scripts/supervise.mjs'], {
     ...process.env,
     DATABASE_URL: '',
     DATA_DIR: data,
+    UPLOAD_DIR: join(data, 'uploads'),
     PORT: String(port),
     DEVICES_PORT: String(await freePort()),
     WORKERS: String(WORKERS),

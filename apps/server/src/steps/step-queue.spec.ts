@@ -57,6 +57,8 @@ test('a step that builds on one that failed or was cancelled is not run; one tha
   const good = await harness.enqueue(piece.id, 'clean.strays');
   const thin = await harness.enqueue(piece.id, 'clean.thin');
   const fuse = await harness.enqueue(piece.id, 'fuse.surface', { voxel: 1 });
+  // Its places would be of use to an import, which goes on without them.
+  const register = await harness.enqueue(piece.id, 'register.automatic');
   const broken = await harness.upload(piece.id, 'letter.stl', new TextEncoder().encode('Dear colleague, '.repeat(20)));
   await post(`steps/${good.id}/cancel`, 202);
   const { stop } = await harness.work();
@@ -66,7 +68,7 @@ test('a step that builds on one that failed or was cancelled is not run; one tha
     attempt: 0,
     error: expect.stringMatching(/stray.*was cancelled.*not run/i),
   });
-  expect(await ended(fuse)).toMatchObject({ status: 'cancelled', attempt: 0 });
+  for (const step of [fuse, register]) expect(await ended(step)).toMatchObject({ status: 'cancelled', attempt: 0 });
   // An import takes nothing from them: it ran, and failed for its own reason.
   expect(await ended(broken)).toMatchObject({
     status: 'failed',

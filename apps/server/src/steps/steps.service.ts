@@ -66,9 +66,13 @@ export class StepsService {
     });
   }
 
-  /** The open steps that give what an operation takes: it works on their results, so it needs their good end. */
+  /**
+   * The open steps that give what an operation takes: it works on their results, so it needs their good end. What a new file
+   * brings is wanted whatever becomes of the rest.
+   */
   private async groundOf(pieceId: string, operation: Operation, manager: EntityManager): Promise<string[]> {
-    const taken = new Set<string>([...operation.needs, ...(operation.uses ?? [])]);
+    const needs: readonly string[] = operation.needs;
+    const taken = new Set<string>([...needs, ...(needs.includes('file') ? [] : (operation.uses ?? []))]);
     const open = await manager.findBy(Step, { pieceId, status: In(['queued', 'running']) });
     return open
       .filter((s) => OPERATIONS.find((o) => o.id === s.operationId)?.gives.some((kind) => taken.has(kind)))
