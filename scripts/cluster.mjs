@@ -140,6 +140,14 @@ export class Cluster {
   /** A cluster of an earlier version let anybody in as a superuser: its tables change hands, and passwords are asked. */
   #endTrust() {
     const old = (database, sql) => this.#query('amber', database, sql);
+    try {
+      old('postgres', 'SELECT 1');
+    } catch {
+      rmSync(`${this.dir}.secret`, { force: true });
+      throw new Error(
+        `${this.dir}.secret, which holds the database's passwords, is missing. Put it back, or move ${this.dir} away to begin anew.`,
+      );
+    }
     old('postgres', `CREATE ROLE ${ADMIN} SUPERUSER LOGIN PASSWORD '${this.#secrets.admin}'`);
     old('postgres', `CREATE ROLE ${ROLE} LOGIN`);
     if (old('postgres', `SELECT 1 FROM pg_database WHERE datname = '${DATABASE}'`)) {
@@ -160,7 +168,7 @@ export class Cluster {
   }
 
   #query(user, database, sql) {
-    const at = ['-h', '127.0.0.1', '-p', String(this.port), '-U', user, '-d', database];
+    const at = ['-w', '-h', '127.0.0.1', '-p', String(this.port), '-U', user, '-d', database];
     // As input, not as an argument: passwords stay out of the list of processes.
     return execFileSync('psql', ['-qtAX', '-v', 'ON_ERROR_STOP=1', ...at], {
       input: sql,
