@@ -15,6 +15,7 @@ import { believeSupports } from './believed-supports.js';
 import { evidenceScore, marksAreMeaningful, withoutMarks, type EvidenceScale } from './evidence.js';
 import { agreementOf, finishRegistration, medianNoise, type RegisterScansResult } from './finish-registration.js';
 import { findPairCandidates, THOROUGH_PAIR_CANDIDATES, type PairCandidate } from './pair-candidates.js';
+import { promisingPairs } from './promising-pairs.js';
 import { describedClosely, prepareScanTask, reviveScan, suggestScale } from './prepare-scan.js';
 import type { PreparedScan, RegistrationScale } from './prepared-scan.js';
 
@@ -35,7 +36,7 @@ export const REGISTER_SCANS_DEFAULTS: RegisterScansOptions = { reference: '', co
 const MOST_PAIRS_AGAIN = 150;
 
 /**
- * Registers any number of scans in unknown positions: features and consistent sets for every pair, assembly under
+ * Registers any number of scans in unknown positions: features and consistent sets for every pair (of many scans, for those that look alike), assembly under
  * free-space, overlap and paint evidence (loose scans are compared more thoroughly and assembled anew), then refinement
  * of all together. Scans that fit nowhere stay loose, and those
  * that fit in several places stay *placed* with their doubt; that is a result, not an error. A single scan is its own
@@ -53,7 +54,13 @@ export async function registerScans(
   const evidenceScale: EvidenceScale = { cell: scale.fine, noise: medianNoise(prepared) };
   const pairs = scans.flatMap((_, a) => scans.slice(a + 1).map((_s, k): [number, number] => [a, a + 1 + k]));
   const shared: PairTask = { prepared, cell: scale.coarse, evidenceScale, thorough: false };
-  const found = await mapTask('compare-pair', comparePair, shared, pairs, ctx.part(0.25, 0.6, 'Comparing pairs'));
+  const compare = async (which: readonly number[], thorough: boolean, own: RunContext): Promise<void> => {
+    const chosen = which.map((k) => pairs[k]);
+    const more = await mapTask('compare-pair', comparePair, { ...shared, thorough }, chosen, own);
+    which.forEach((k, i) => (found[k] = more[i]));
+  };
+  const found: PairCandidate[][] = pairs.map(() => []);
+  await compare(promisingPairs(prepared, pairs), false, ctx.part(0.25, 0.6, 'Comparing pairs'));
   believeSupports(scans, prepared, found, ctx);
   const locked = lockedPlaces(scans, o.locked);
   const reference = prepared.findIndex((s) => s.name === o.reference);
@@ -63,14 +70,7 @@ export async function registerScans(
   const again = pairsOfLoose(pairs, found, assembly.poses);
   if (again.length > 0) {
     const loose = ctx.part(0.7, 0.77, 'Looking more closely at loose scans');
-    const more = await mapTask(
-      'compare-pair',
-      comparePair,
-      { ...shared, thorough: true },
-      again.map((k) => pairs[k]),
-      loose,
-    );
-    again.forEach((k, i) => (found[k] = more[i]));
+    await compare(again, true, loose);
     assembly = assemble(ctx.part(0.77, 0.8, 'Assembling'));
   }
   const end = ctx.part(0.8, 1, 'Registering together');
