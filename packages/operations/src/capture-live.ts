@@ -58,7 +58,8 @@ export const captureLive = defineOperation({
     ctx.checkpoint(0.05, 'Reading frames');
     const { placeMarkedFrames } = await import('@amber-knit/core/turntable');
     const tracked = placeMarkedFrames(decodeCapture(file.bytes).frames, ctx.part(0.02, 0.05)).frames;
-    const refined = params.refine && tracked.length > 2 ? await refineFrames(tracked, {}, ctx.part(0.05, 0.4)) : undefined;
+    const refined =
+      params.refine && tracked.length > 2 ? await refineFrames(tracked, {}, ctx.part(0.05, 0.4)) : undefined;
     const recorded = refined?.frames ?? tracked;
     if (refined && refined.misfits.length > 0) {
       const names = refined.misfits.map((i) => tracked[i].name).join(', ');
