@@ -1,15 +1,17 @@
 import { once } from 'node:events';
 import { createServer, type Server } from 'node:http';
 import { connect, type AddressInfo } from 'node:net';
+import type { Duplex } from 'node:stream';
 import { Harness } from '../../test/harness.js';
 
 let harness: Harness;
 let devices: Server;
+const held = new Set<Duplex>();
 
 beforeAll(async () => {
   devices = createServer();
-  // It takes upgrades and then says nothing.
-  devices.on('upgrade', () => undefined);
+  // It takes upgrades and then says nothing; what it holds is closed in the end.
+  devices.on('upgrade', (_request, socket) => held.add(socket));
   devices.listen(0, '127.0.0.1');
   await once(devices, 'listening');
   harness = await Harness.start(process.env.DATABASE_URL!, {
@@ -17,6 +19,7 @@ beforeAll(async () => {
   });
 });
 afterAll(async () => {
+  for (const socket of held) socket.destroy();
   devices.closeAllConnections();
   devices.close();
   await harness.app.close();
@@ -52,4 +55,7 @@ test('connections that are reset during an upgrade end nothing', async () => {
     socket.resetAndDestroy();
   }
   await harness.http().get('/health').expect(200);
+  // What was begun with the device service is ended there too.
+  for (const socket of held) socket.on('error', () => undefined).resume();
+  while ([...held].some((s) => !s.readableEnded && !s.destroyed)) await new Promise((r) => setTimeout(r, 20));
 });

@@ -6,6 +6,8 @@ import { foreignRequest } from '@amber-knit/origins';
 import type { ServerConfig } from '../config.js';
 
 export const DEVICES_PATH = '/api/devices';
+/** Pieces of data that a client may send before the device has answered. */
+const MOST_EARLY = 16;
 
 /** Answers `GET /api/devices` with what the device service offers; an empty list with a reason if it is silent. */
 export function deviceListHandler(devicesUrl: string) {
@@ -39,16 +41,32 @@ export function relayDevices(
       socket.end(`HTTP/1.1 ${id ? '403 Forbidden' : '404 Not Found'}\r\n\r\n`);
       return;
     }
+    // It may be gone already; nothing would tell of it any more.
+    if (socket.destroyed) return;
     const onward = httpRequest(new URL(`/devices/${id}`, devicesUrl), { headers: asProgram(request, devicesUrl) });
     socket.on('close', () => onward.destroy());
+    // A socket that nobody reads from does not notice that the other side is gone. What comes before the device has answered
+    // is kept for it; no client has reason to send much then.
+    const early: Buffer[] = [head];
+    const gather = (data: Buffer): void => {
+      early.push(data);
+      if (early.length > MOST_EARLY) socket.destroy();
+    };
+    const leave = (): void => void socket.destroy();
+    socket.on('data', gather).on('end', leave);
     onward.on('upgrade', (answer, far, farHead) => {
       far.on('error', () => undefined);
+      if (socket.destroyed) {
+        far.destroy();
+        return;
+      }
       far.on('close', () => socket.destroy());
       socket.on('close', () => far.destroy());
       const lines = Object.entries(answer.headers).map(([k, v]) => `${k}: ${String(v)}`);
       socket.write(`HTTP/1.1 101 Switching Protocols\r\n${lines.join('\r\n')}\r\n\r\n`);
       if (farHead.length > 0) socket.write(farHead);
-      if (head.length > 0) far.write(head);
+      socket.off('data', gather).off('end', leave);
+      for (const data of early) if (data.length > 0) far.write(data);
       far.pipe(socket).pipe(far);
     });
     onward.on('response', (answer) => socket.end(`HTTP/1.1 ${answer.statusCode} ${answer.statusMessage}\r\n\r\n`));
