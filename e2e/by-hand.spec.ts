@@ -1,4 +1,4 @@
-import { expect, test, type Locator, type Page } from '@playwright/test';
+import { expect, test, type Locator, type Page } from './watched-page.js';
 import { ballSceneFiles } from './ball-scenes.mjs';
 
 /** Clicks at a place of a view, as shares of its width and height from the middle. */

@@ -1,4 +1,4 @@
-import { expect, test, type Page } from '@playwright/test';
+import { expect, test, type Page } from './watched-page.js';
 
 /** Planning and scanning the simulated jug by mouse and keyboard: record, lose track, find back, reload, resume, finish. */
 

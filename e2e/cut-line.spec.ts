@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './watched-page.js';
 import { CuttableLine } from './cuttable-line.js';
 
 /** Scanning while the line to the server fails: nothing that was captured is lost, and it is said plainly. */

@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './watched-page.js';
 import { evenWheelFiles } from './even-wheel.mjs';
 
 const files = evenWheelFiles(4, 16_000);

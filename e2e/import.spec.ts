@@ -1,4 +1,4 @@
-import { expect, test, type Page } from '@playwright/test';
+import { expect, test, type Page } from './watched-page.js';
 import { zipSync } from 'fflate';
 import { writeE57, writeObj, writePly, writeXyz } from '@amber-knit/core/io';
 import { fromTranslation } from '@amber-knit/core/math';

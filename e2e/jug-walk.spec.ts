@@ -1,5 +1,5 @@
 import { readFile } from 'node:fs/promises';
-import { expect, test, type Page } from '@playwright/test';
+import { expect, test, type Page } from './watched-page.js';
 import { validateBytes } from 'gltf-validator';
 
 /** The demo piece from loose scans to a GLB file, by mouse only. */

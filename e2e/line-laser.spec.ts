@@ -1,4 +1,4 @@
-import { expect, test, type Page } from '@playwright/test';
+import { expect, test, type Page } from './watched-page.js';
 
 /** The line laser by mouse: level the stand, measure it, record a turn, trace a place, make a scan; then from a file. */
 

@@ -1,4 +1,4 @@
-import { expect, test, type Locator, type Page } from '@playwright/test';
+import { expect, test, type Locator, type Page } from './watched-page.js';
 import { BALL_SCENE, ballSceneFiles } from './ball-scenes.mjs';
 
 const SCANS = 8;

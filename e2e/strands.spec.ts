@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './watched-page.js';
 import { ballSceneFiles } from './ball-scenes.mjs';
 
 test('scans are renamed, noted, found, chosen together and moved to another setup; undo takes it back', async ({

@@ -2,6 +2,7 @@ import {
   Column,
   CreateDateColumn,
   Entity,
+  Generated,
   Index,
   PrimaryColumn,
   PrimaryGeneratedColumn,
@@ -94,6 +95,8 @@ export class Artifact {
 @Entity('step')
 export class Step {
   @PrimaryGeneratedColumn('uuid') id: string;
+  /** Counts up over all steps: the order in which they were asked for, and run within a piece. */
+  @Generated('increment') @Column('int') number: number;
   @Index() @Column('uuid', { name: 'piece_id' }) pieceId: string;
   @Column('text', { name: 'operation_id' }) operationId: string;
   @Column('int', { name: 'operation_version' }) operationVersion: number;

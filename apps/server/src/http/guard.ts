@@ -19,6 +19,8 @@ export function securityHeaders(): RequestHandler {
           scriptSrc: ["'self'", "'wasm-unsafe-eval'"],
           styleSrc: inlineStyles ? ["'self'", "'unsafe-inline'"] : ["'self'"],
           imgSrc: ["'self'", 'blob:', 'data:'],
+          // A video of a line-laser turn is played from the file the person chose.
+          mediaSrc: ["'self'", 'blob:'],
           fontSrc: ["'self'", 'data:'],
           connectSrc: ["'self'", 'blob:', 'data:'],
           workerSrc: ["'self'", 'blob:'],

@@ -28,7 +28,7 @@ export async function buildPieceView(
   const heads: Heads = state?.heads ?? { clouds: {} };
   const rows = scansIn(heads, await manager.find(ScanRow, { where: { pieceId: id }, order: { colorIndex: 'ASC' } }));
   const artifacts = new Map((await manager.findBy(Artifact, { pieceId: id })).map((a) => [a.id, a]));
-  const steps = await manager.find(Step, { where: { pieceId: id }, order: { createdAt: 'ASC' } });
+  const steps = await manager.find(Step, { where: { pieceId: id }, order: { number: 'ASC' } });
   const stepOf = new Map(steps.map((s) => [s.id, s]));
   const view = (artifactId?: string): ArtifactView | null => {
     const a = artifactId ? artifacts.get(artifactId) : undefined;

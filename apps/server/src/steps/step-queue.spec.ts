@@ -2,6 +2,7 @@ import { DataSource } from 'typeorm';
 import type { StepView } from '@amber-knit/contracts';
 import { Harness, scanFile } from '../../test/harness.js';
 import { StepQueue } from './step-queue.js';
+import { StepsService } from './steps.service.js';
 
 /** Rules of the queue on a database of its own, where no worker takes anything unless a test does. */
 let harness: Harness;
@@ -28,6 +29,25 @@ test('one step of a piece at a time, the oldest first; other pieces are not kept
   const ids = taken.flatMap((s) => (s ? [s.id] : []));
   expect(ids.sort()).toEqual([first.id, other.id].sort());
   expect((await harness.step(second.id)).status).toBe('queued');
+});
+
+test('steps asked for in one breath run in the order asked', async () => {
+  const service = harness.app.get(StepsService);
+  const db = harness.app.get(DataSource);
+  for (let round = 0; round < 8; round++) {
+    const piece = await harness.newPiece();
+    const asked = await db.transaction(async (manager) => {
+      const ids: string[] = [];
+      for (const operation of ['clean.strays', 'clean.thin', 'register.automatic'])
+        ids.push((await service.enqueue(piece.id, operation, {}, 1, undefined, manager)).id);
+      return ids;
+    });
+    expect((await service.list(piece.id)).map((s) => s.id)).toEqual(asked);
+    for (const id of asked) {
+      expect((await queue.claim('w'))?.id).toBe(id);
+      await db.query(`UPDATE step SET status = 'done' WHERE id = $1`, [id]);
+    }
+  }
 });
 
 test('undo, redo, versions, names and copies wait until steps have ended', async () => {

@@ -42,10 +42,10 @@ export class StepQueue {
 
   private async tryClaim(worker: string, manager: EntityManager): Promise<Step | undefined | 'again'> {
     const first = `s.status = 'queued' AND NOT EXISTS (SELECT 1 FROM step e WHERE e.piece_id = s.piece_id AND e.id <> s.id
-      AND (e.status = 'running' OR (e.status = 'queued' AND (e.created_at, e.id) < (s.created_at, s.id))))`;
+      AND (e.status = 'running' OR (e.status = 'queued' AND e.number < s.number)))`;
     const [found] = (await manager.query(
       `SELECT s.id FROM step s JOIN piece p ON p.id = s.piece_id WHERE ${first}
-       ORDER BY s.created_at, s.id LIMIT 1 FOR UPDATE OF s, p SKIP LOCKED`,
+       ORDER BY s.number LIMIT 1 FOR UPDATE OF s, p SKIP LOCKED`,
     )) as { id: string }[];
     if (!found) return undefined;
     // Once the piece is locked nothing else of it can begin; what began just before is seen now.
@@ -72,7 +72,7 @@ export class StepQueue {
     if (step.after.length === 0) return undefined;
     const broken = await manager.findOne(Step, {
       where: { id: In(step.after), status: In(['failed', 'cancelled']) },
-      order: { createdAt: 'ASC' },
+      order: { number: 'ASC' },
     });
     if (!broken) return undefined;
     const how = broken.status === 'failed' ? 'failed' : 'was cancelled';

@@ -105,7 +105,7 @@ export class StepsService {
   }
 
   async list(pieceId: string): Promise<StepView[]> {
-    return (await this.db.manager.find(Step, { where: { pieceId }, order: { createdAt: 'ASC' } })).map(stepView);
+    return (await this.db.manager.find(Step, { where: { pieceId }, order: { number: 'ASC' } })).map(stepView);
   }
 
   async get(id: string, manager: EntityManager = this.db.manager): Promise<StepView> {
