@@ -61,7 +61,11 @@ export class Part {
       const child = this.start();
       this.#child = child;
       child.stderr?.on('data', (data) => {
-        this.log(data);
+        try {
+          this.log(data);
+        } catch {
+          // A full disk, or a closed terminal: no reason to end.
+        }
         this.#said = String(data).trim().split('\n').at(-1).slice(0, 300);
       });
       child.on('error', (e) => resolve(e.message));

@@ -29,6 +29,17 @@ beforeAll(() => {
   console.error = () => undefined;
 });
 
+test('what it says may find no room: it runs on', async () => {
+  const full = () => {
+    throw Object.assign(new Error('ENOSPC: no space left on device, write'), { code: 'ENOSPC' });
+  };
+  const { made, runs } = part(`process.stderr.write('a fault'); setTimeout(() => process.exit(3), 50)`, { log: full });
+  const ended = made.run();
+  await until(() => runs() >= 2);
+  await made.stop();
+  expect(await ended).toBeUndefined();
+});
+
 test('a part that is killed is started again, until it is told to stop', async () => {
   const { made, runs } = part('setInterval(() => 0, 1000)');
   const ended = made.run();

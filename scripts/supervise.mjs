@@ -41,7 +41,11 @@ function node(name, file, env = {}) {
     child.stdout.on('data', (text) => {
       const ready = /Server ready on (\S+)/.exec(String(text));
       if (!ready) return process.stdout.write(text);
-      writeFileSync(running, JSON.stringify({ pid: process.pid, url: ready[1] }));
+      try {
+        writeFileSync(running, JSON.stringify({ pid: process.pid, url: ready[1] }));
+      } catch {
+        // The disk is full; who starts a second one is told without the address.
+      }
       console.log(`\nAmber Knit is at ${ready[1]}\nStop it with Ctrl-C.\n`);
     });
     return child;
@@ -74,6 +78,8 @@ async function untilRoom(given) {
   }
 }
 
+// What it says may go to a pipe that is closed, or to a full disk: it goes on in silence.
+for (const out of [process.stdout, process.stderr]) out.on('error', () => undefined);
 for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => ended());
 
 let cluster;

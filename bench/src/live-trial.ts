@@ -36,7 +36,7 @@ function poseAt(aroundDeg: number, tremor: number, random: Random): Mat4 {
 /** Scans the jug along a script of angles. */
 function scan(angles: number[], tremor: number, seed: number): { live: LiveScan; frames: TrackedFrame[] } {
   const random = createRandom(seed);
-  const live = new LiveScan();
+  const live = new LiveScan({ voxel: 1, distance: 330 });
   const frames = angles.map((angle, i): TrackedFrame => {
     const pose = poseAt(angle, tremor, random);
     const frame: Omit<DepthFrame, 'scanFromSensor'> = captureFrame(scene, pose, camera, random, `frame ${i}`);

@@ -25,7 +25,7 @@ async function scanByHand(
 ): Promise<{ scan: Scan; objectFromScan: Mat4; tracked: number }> {
   const random = createRandom(seed);
   const { scene, worldFromObject } = jugOnTable(turn);
-  const live = new LiveScan();
+  const live = new LiveScan({ voxel: 1, distance: 330 });
   const frames: DepthFrame[] = [];
   const start = 360 * random();
   let first: Mat4 | undefined;

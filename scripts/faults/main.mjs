@@ -56,7 +56,11 @@ process.on('exit', () => {
   if (supervisor.exitCode === null) supervisor.kill('SIGTERM');
   if (small) spawnSync('umount', ['-l', data], { stdio: 'ignore' });
 });
-supervisor.on('exit', (code) => stopping || wrong.push(`The supervisor ended (${code}).`));
+supervisor.on('exit', (code) => {
+  if (stopping) return;
+  console.log(`WRONG: the supervisor ended (${code}); see amber-faults.log in the folder for temporary files.`);
+  process.exit(1);
+});
 
 const client = new Client(`http://127.0.0.1:${port}`, random);
 await well();

@@ -255,11 +255,11 @@ test.each([1, 4])(
   'a hand too fast for the scanner loses it, but no frame goes into the model askew (seed %i)',
   (seed) => {
     const { device, frames } = bench('hand-held-light', seed);
-    const live = new LiveScan({ voxel: 1, maxShift: 46, addShift: 28 });
+    const live = new LiveScan({ voxel: 1, distance: 330 });
     let first: Mat4 | undefined;
     const states: string[] = [];
     const astray: number[] = [];
-    const sweeps: Record<number, [string, number]> = { 0: ['round', 3], 3: ['back-and-forth', 2.5] };
+    const sweeps: Record<number, [string, number]> = { 0: ['round', 4], 3: ['back-and-forth', 2.5] };
     for (let k = 0; k < 14; k++) {
       if (sweeps[k]) device.receive(JSON.stringify({ type: 'bench', sweep: sweeps[k][0], speed: sweeps[k][1] }));
       const { depth, color } = nextFrame(device, frames);
@@ -284,7 +284,7 @@ test.each([true, false])(
     const { device, frames } = bench('hand-held-light', 3);
     device.receive(JSON.stringify({ type: 'bench', arrange: { object: 'turned-gauge', spray: true, dots } }));
     device.receive(JSON.stringify({ type: 'bench', sweep: 'round' }));
-    const live = new LiveScan({ voxel: 1, maxShift: 46, addShift: 28, dots });
+    const live = new LiveScan({ voxel: 1, distance: 330, dots });
     let first: Mat4 | undefined;
     let lost = 0;
     let worst = 0;
@@ -323,7 +323,7 @@ test('the lidar walks along the wheelhouse corner: shape and its own belief toge
   for (let seed = 1; seed <= walks; seed++) {
     const { device, frames } = bench('tablet-lidar', seed);
     device.receive(JSON.stringify({ type: 'bench', sweep: 'back-and-forth' }));
-    const live = new LiveScan({ voxel: 10.9, maxShift: 210, addShift: 90 });
+    const live = new LiveScan({ voxel: 10.9, distance: 1500 });
     let firstTrue: Mat4 | undefined;
     let firstBelieved: Mat4 | undefined;
     for (let k = 0; k < 100; k++) {

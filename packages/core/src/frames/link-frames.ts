@@ -8,6 +8,7 @@ import {
   alignPainted,
   buildDepthPyramid,
   lightAtDepthPixels,
+  meanSquareDepth,
   type DepthLevel,
   type ProjectiveIcpStage,
 } from '../tracking/index.js';
@@ -21,14 +22,16 @@ const KEPT = 16;
 const WIDTH = 160;
 /** Pairs that are compared in one go, by one thread: neighbouring ones share their frames. */
 const GO = 16;
-/** A difference of contrast of 1 weighs as much as this many mm. */
-const CONTRAST = 6;
+/** A difference of contrast of 1 weighs as much as this share of the distance to the surface. */
+const CONTRAST = 0.018;
+/** Points count up to so far from the other frame's, coarse to fine, as shares of the distance to the surface. */
+const REACHES = [0.036, 0.018, 0.009];
 /** What a link must show: share on known places, of it lying on the surface, and agreement of the paint. */
 const OVERLAP = 0.3;
 const INLIERS = 0.8;
 const CORRELATION = 0.35;
-/** Links that lead farther from where tracking had them are chance, mm and radians. */
-const FARTHEST = 40;
+/** Links that lead farther from where tracking had them are chance: share of the distance, and radians. */
+const FARTHEST = 0.12;
 const MOST_TURN = 0.2;
 /** How far tracking itself is believed where no link says more, as a share of what a plane faced squarely says. */
 const TRACKED = 2e-3;
@@ -105,15 +108,16 @@ const pyramidOf = (
 function linkOf(a: number, b: number, pyramids: Pyramids, aFromB: Mat4): PoseLink | undefined {
   const model = pyramids.of(a);
   const frame = pyramids.of(b);
-  const stage = (k: number, iterations: number, maxDistance: number): ProjectiveIcpStage => ({
+  const distance = Math.sqrt(meanSquareDepth(frame[0]));
+  const stage = (k: number, iterations: number): ProjectiveIcpStage => ({
     frame: frame[k],
     model: model[k],
     iterations,
-    maxDistance,
+    maxDistance: REACHES[2 - k] * distance,
     patience: k === 0 ? 1 : 8,
-    references: [{ level: model[k], fromModel: identity(), scale: CONTRAST }],
+    references: [{ level: model[k], fromModel: identity(), scale: CONTRAST * distance }],
   });
-  const stages = [stage(2, 10, 12), stage(1, 8, 6), stage(0, 6, 3)];
+  const stages = [stage(2, 10), stage(1, 8), stage(0, 6)];
   const r = alignFromSecondStart(stages, aFromB, alignPainted(stages, aFromB));
   if (!r.wellPosed || r.overlapRatio < OVERLAP || r.inlierRatio < INLIERS) return undefined;
   const moved = multiply(r.modelFromFrame, invertRigid(aFromB));
@@ -122,23 +126,13 @@ function linkOf(a: number, b: number, pyramids: Pyramids, aFromB: Mat4): PoseLin
       r.modelFromFrame[12] - aFromB[12],
       r.modelFromFrame[13] - aFromB[13],
       r.modelFromFrame[14] - aFromB[14],
-    ) > FARTHEST
+    ) >
+    FARTHEST * distance
   )
     return undefined;
   if (rotationAngle(moved) > MOST_TURN) return undefined;
   if (r.compared > 0 && r.correlation < CORRELATION) return undefined;
   return { a, b, aFromB: r.modelFromFrame, information: r.information };
-}
-
-function meanSquareDepth({ points }: DepthLevel): number {
-  let sum = 0;
-  let n = 0;
-  for (let i = 2; i < points.length; i += 3) {
-    if (points[i] === 0) continue;
-    sum += points[i] * points[i];
-    n++;
-  }
-  return n > 0 ? sum / n : 0;
 }
 
 /** Pyramids of the frames asked for lately. */

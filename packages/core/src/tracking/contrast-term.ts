@@ -14,6 +14,8 @@ export interface ContrastReference {
 
 /** Differences beyond this do not count. */
 const LIMIT = 0.4;
+/** What lies before or behind the model by more than this share of its distance is another surface. */
+const ELSEWHERE = 0.015;
 
 const slopesOf = new WeakMap<DepthLevel, Float32Array>();
 
@@ -113,7 +115,7 @@ export function compareContrast(frame: DepthLevel, model: DepthLevel, m: Mat4): 
     const k = v * width + u;
     const b = contrast[k];
     const gap = z - model.points[3 * k + 2];
-    if (!(b < 1) || gap > 5 || gap < -5) continue;
+    if (!(b < 1) || gap > ELSEWHERE * z || gap < -ELSEWHERE * z) continue;
     compared++;
     ab += a * b;
     aa += a * a;

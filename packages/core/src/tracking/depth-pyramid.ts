@@ -320,3 +320,15 @@ export function normalsOfImage(points: Float32Array, width: number, height: numb
 function near(z: number, to: number, limit: number): boolean {
   return z > 0 && z - to < limit && to - z < limit;
 }
+
+/** Mean square distance of what a level sees along its optical axis, mm², from every hundredth pixel; 0 if it sees nothing. */
+export function meanSquareDepth({ points }: DepthLevel): number {
+  let sum = 0;
+  let n = 0;
+  for (let i = 2; i < points.length; i += 300) {
+    if (points[i] === 0) continue;
+    sum += points[i] * points[i];
+    n++;
+  }
+  return n > 0 ? sum / n : 0;
+}

@@ -14,9 +14,9 @@ export interface Thumbnail {
 export class Keyframes {
   private readonly list: { pose: Mat4; thumbnail: Thumbnail }[] = [];
 
-  /** @param spacingMm and @param spacingRad how far a pose must be from all others to become a keyframe */
+  /** @param spacing (mm) and @param spacingRad how far a pose must be from all others to become a keyframe */
   constructor(
-    private readonly spacingMm = 40,
+    private readonly spacing: number,
     private readonly spacingRad = 0.2,
   ) {}
 
@@ -28,7 +28,7 @@ export class Keyframes {
   offer(pose: Mat4, thumbnail: Thumbnail): void {
     const known = this.list.some((k) => {
       const delta = multiply(invertRigid(k.pose), pose);
-      return Math.hypot(delta[12], delta[13], delta[14]) < this.spacingMm && rotationAngle(delta) < this.spacingRad;
+      return Math.hypot(delta[12], delta[13], delta[14]) < this.spacing && rotationAngle(delta) < this.spacingRad;
     });
     if (!known) this.list.push({ pose, thumbnail });
   }

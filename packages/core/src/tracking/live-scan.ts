@@ -22,13 +22,13 @@ import { alignFromSecondStart, alignPainted, misfitOf, type PaintedAlignment } f
 export interface LiveScanOptions {
   /** Edge of the live model's voxels, mm. */
   voxel: number;
+  /** How far from the sensor the object is held, mm: reaches and motions are shares of it, so that size does not matter. */
+  distance: number;
   /** Distances are kept up to this many voxels from the surface. */
   truncationVoxels: number;
-  /** Largest believable motion between two frames: mm and radians. */
-  maxShift: number;
+  /** Largest believable turn between two frames, radians. */
   maxTurn: number;
-  /** A frame goes into the model once the sensor has moved or turned so far since the last that did, mm and radians. */
-  addShift: number;
+  /** A frame goes into the model once the sensor has turned so far since the last that did, radians, or moved as far. */
   addTurn: number;
   /** Marker dots are stuck on: they are looked for and tracked by. */
   dots: boolean;
@@ -36,16 +36,17 @@ export interface LiveScanOptions {
   probation: number;
 }
 
-export const LIVE_SCAN_DEFAULTS: LiveScanOptions = {
-  voxel: 1,
+/** What need not be said; voxels and distance follow the device. */
+export const LIVE_SCAN_DEFAULTS = {
   truncationVoxels: 2,
-  maxShift: 45,
   maxTurn: 0.17,
-  addShift: 28,
   addTurn: 0.09,
   dots: false,
   probation: 3,
-};
+} satisfies Partial<LiveScanOptions>;
+
+/** Options with what need not be said left out. */
+export type LiveScanSetting = Pick<LiveScanOptions, 'voxel' | 'distance'> & Partial<LiveScanOptions>;
 
 /** `first`: begins the model. `tracked`: followed and added. `returning`: found again, on probation. `lost`: nothing added. */
 export type TrackingState = 'first' | 'tracked' | 'returning' | 'lost';
@@ -76,14 +77,27 @@ type Alignment = PaintedAlignment & { dots: number };
 
 /** Blocks of the live model at most: 860 MB, what a page can spare. */
 const MOST_BLOCKS = 60_000;
-/** Weight of the contrast against the model's colours, and against the last frame's, mm for a difference of 1. */
-const MODEL_CONTRAST = 4;
-const FRAME_CONTRAST = 3;
+/*
+ * Lengths as shares of the working distance. Found on one round by hand at 330 mm, where they were 45, 28, 12, 40, 15, 4
+ * and 3 mm; a sensor that works farther away moves as much farther, errs as much more and sees things as much smaller.
+ */
+/** Largest believable motion between two frames, and the one after which a frame tells something new. */
+const MOST_SHIFT = 0.14;
+const NEWS_SHIFT = 0.085;
+/** How far points may lie from the model where the motion is foreseen, where the place is only guessed, and then again. */
+const FOLLOW_REACH = 0.036;
+const GUESS_REACH = 0.12;
+const AGAIN_REACH = 0.045;
+/** What a difference of contrast of 1 weighs against the model's colours, and against the last frame's. */
+const MODEL_CONTRAST = 0.012;
+const FRAME_CONTRAST = 0.009;
+/** Poses so far apart are places of their own. */
+const PLACE = 0.12;
 
 /** How far a device's own motion is believed against the shape, see `alignProjectively`. */
 const TRUST = 0.05;
 
-/** Marker dots are followed if the motion was foreseen to this, mm; they lie apart further than that. */
+/** Marker dots are things of a size of their own, so these are lengths: followed if the motion was foreseen to this, mm. */
 const DOT_GUESS = 8;
 /** So many dots where they belong leave no doubt about the place. */
 const DOTS_ENOUGH = 5;
@@ -114,7 +128,7 @@ export class LiveScan {
   readonly surface: LiveSurface;
   private readonly splats: ModelSplats;
   private readonly o: LiveScanOptions;
-  private readonly keyframes = new Keyframes();
+  private readonly keyframes: Keyframes;
   private readonly dots = new DotMap();
   private seenLast: Float32Array = NO_DOTS;
   private pose: Mat4 = identity();
@@ -129,8 +143,9 @@ export class LiveScan {
   private reference?: { pose: Mat4; levels: DepthLevel[] };
   private model?: { pose: Mat4; levels: DepthLevel[] };
 
-  constructor(options: Partial<LiveScanOptions> = {}) {
+  constructor(options: LiveScanSetting) {
     this.o = { ...LIVE_SCAN_DEFAULTS, ...options };
+    this.keyframes = new Keyframes(PLACE * this.o.distance);
     this.field = new SignedField(this.o.voxel, MOST_BLOCKS);
     this.splats = new ModelSplats(this.field);
     this.surface = new LiveSurface(this.splats);
@@ -172,7 +187,7 @@ export class LiveScan {
    * Begins again with frames whose poses are known: after a stretch was taken back, or when a capture is resumed.
    * Tracking then has to find its way back by itself.
    */
-  static restore(frames: DepthFrame[], options: Partial<LiveScanOptions> = {}): LiveScan {
+  static restore(frames: DepthFrame[], options: LiveScanSetting): LiveScan {
     const live = new LiveScan(options);
     for (const frame of frames) {
       live.pose = frame.scanFromSensor;
@@ -197,7 +212,13 @@ export class LiveScan {
     if (marked && !carried) guesses.unshift(marked.mapFromSensor);
     let best: { pose: Mat4; result: Alignment } | undefined;
     for (const guess of guesses) {
-      const found = this.align(now, guess, Math.max(12, 2 * this.o.voxel), carried ? TRUST : 0, marked);
+      const found = this.align(
+        now,
+        guess,
+        Math.max(FOLLOW_REACH * this.o.distance, 2 * this.o.voxel),
+        carried ? TRUST : 0,
+        marked,
+      );
       if (!best || found.result.inlierRatio > best.result.inlierRatio) best = found;
       if (fits(found.result, demands) && !slid(found.result, usual)) break;
     }
@@ -208,7 +229,7 @@ export class LiveScan {
     const motion = multiply(invertRigid(this.pose), pose);
     const believable =
       (result.dots >= DOTS_ENOUGH || !slid(result, usual)) &&
-      Math.hypot(motion[12], motion[13], motion[14]) <= this.o.maxShift &&
+      Math.hypot(motion[12], motion[13], motion[14]) <= MOST_SHIFT * this.o.distance &&
       rotationAngle(motion) <= this.o.maxTurn;
     if (!carried && !(fits(result, demands) && believable)) {
       this.state = 'lost';
@@ -270,10 +291,10 @@ export class LiveScan {
     const marked = this.recognise(now.seen, []);
     if (marked) guesses.unshift(marked.mapFromSensor);
     for (const guess of guesses) {
-      let found = this.align(now, guess, 40, 0, marked);
+      let found = this.align(now, guess, GUESS_REACH * this.o.distance, 0, marked);
       if (!found.result.wellPosed) continue;
       // Seen from where it has come to, the model tells more.
-      found = this.align(now, found.pose, 15, 0, marked);
+      found = this.align(now, found.pose, AGAIN_REACH * this.o.distance, 0, marked);
       if (!fits(found.result, demands)) continue;
       if (!best || found.result.inlierRatio > best.result.inlierRatio) best = found;
     }
@@ -320,11 +341,13 @@ export class LiveScan {
 
   /** What a frame's contrast is compared with at a level: the model, and the last frame added if it looks the same way. */
   private referencesFor(model: { pose: Mat4; levels: DepthLevel[] }, k: number): ContrastReference[] {
-    const out: ContrastReference[] = [{ level: model.levels[k], fromModel: identity(), scale: MODEL_CONTRAST }];
+    const out: ContrastReference[] = [
+      { level: model.levels[k], fromModel: identity(), scale: MODEL_CONTRAST * this.o.distance },
+    ];
     if (this.reference) {
       const fromModel = multiply(invertRigid(this.reference.pose), model.pose);
       if (rotationAngle(fromModel) < 0.5)
-        out.push({ level: this.reference.levels[k], fromModel, scale: FRAME_CONTRAST });
+        out.push({ level: this.reference.levels[k], fromModel, scale: FRAME_CONTRAST * this.o.distance });
     }
     return out;
   }
@@ -340,7 +363,7 @@ export class LiveScan {
   /** Has the sensor moved enough to tell the model something. */
   private isNews(pose: Mat4): boolean {
     const d = multiply(invertRigid(this.lastAdded), pose);
-    return Math.hypot(d[12], d[13], d[14]) >= this.o.addShift || rotationAngle(d) >= this.o.addTurn;
+    return Math.hypot(d[12], d[13], d[14]) >= NEWS_SHIFT * this.o.distance || rotationAngle(d) >= this.o.addTurn;
   }
 
   private add(frame: Omit<DepthFrame, 'scanFromSensor'>, seen: Float32Array): void {

@@ -1,7 +1,7 @@
 import { fromTwist, identity, invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import { solveCholeskyInPlace } from '../math/solve.js';
 import { accumulateContrast, type ContrastReference } from './contrast-term.js';
-import { surfelsOf, type DepthLevel } from './depth-pyramid.js';
+import { meanSquareDepth, surfelsOf, type DepthLevel } from './depth-pyramid.js';
 import { NormalEquations } from './normal-equations.js';
 
 /** One round of levels, coarse before fine. */
@@ -46,6 +46,11 @@ export interface ProjectiveIcpResult {
 }
 
 const MIN_NORMAL_COSINE = 0.7;
+/** A step is short that turns by less, radians, and moves by less, as a share of the distance to the surface. */
+const SHORT_TURN = 2e-5;
+const SHORT_STEP = 1.2e-5;
+/** What the surface leaves free moves as if so little of a pixel held it. */
+const DAMPING = 2e-4;
 
 /**
  * Aligns a depth image with a model seen from about the same place: every point is paired with the model's point in
@@ -70,6 +75,8 @@ export function alignProjectively(
   let information = new Float64Array(36);
   const counts: PairCounts = { valid: 0, projected: 0, inliers: 0, squares: 0 };
   for (const stage of stages) {
+    const squaredDistance = meanSquareDepth(stage.frame) || 1;
+    const shortStep = SHORT_STEP * Math.sqrt(squaredDistance);
     for (let k = 0; k < stage.iterations && wellPosed; k++) {
       accumulate(stage, pose, equations, counts);
       for (const r of stage.references ?? []) accumulateContrast(stage.frame, r, pose, stage.maxDistance, equations);
@@ -80,14 +87,15 @@ export function alignProjectively(
         break;
       }
       information = A.map((v) => v / counts.inliers);
-      if (trust > 0) holdTo(start, pose, trust * counts.inliers, stage.frame, A, b);
+      if (trust > 0) holdTo(start, pose, trust * counts.inliers, squaredDistance, A, b);
       // A little damping holds directions that the surface leaves free.
-      for (let a = 0; a < 6; a++) A[7 * a] += (a < 3 ? 20 : 1e-3) + 1e-6 * A[7 * a];
+      for (let a = 0; a < 6; a++) A[7 * a] += DAMPING * (a < 3 ? squaredDistance : 1) + 1e-6 * A[7 * a];
       if (!solveCholeskyInPlace(A, b, 6)) wellPosed = false;
       else {
         pose = multiply(fromTwist(-b[0], -b[1], -b[2], -b[3], -b[4], -b[5]), pose);
         const enough = stage.patience ?? 1;
-        if (Math.hypot(b[0], b[1], b[2]) < 2e-5 * enough && Math.hypot(b[3], b[4], b[5]) < 4e-3 * enough) break;
+        if (Math.hypot(b[0], b[1], b[2]) < SHORT_TURN * enough && Math.hypot(b[3], b[4], b[5]) < shortStep * enough)
+          break;
       }
     }
   }
@@ -102,22 +110,19 @@ export function alignProjectively(
 }
 
 /** Adds springs that draw a pose back to where it began; turns count by what they move at the frame's distance. */
-function holdTo(start: Mat4, pose: Mat4, weight: number, frame: DepthLevel, A: Float64Array, b: Float64Array): void {
-  let z2 = 0;
-  let n = 0;
-  for (let i = 2; i < frame.points.length; i += 300) {
-    const z = frame.points[i];
-    if (z > 0) {
-      z2 += z * z;
-      n++;
-    }
-  }
-  const arm = n > 0 ? z2 / n : 1;
+function holdTo(
+  start: Mat4,
+  pose: Mat4,
+  weight: number,
+  squaredDistance: number,
+  A: Float64Array,
+  b: Float64Array,
+): void {
   const d = multiply(pose, invertRigid(start));
   // Small turns: the antisymmetric half of the rotation.
   const strayed = [0.5 * (d[6] - d[9]), 0.5 * (d[8] - d[2]), 0.5 * (d[1] - d[4]), d[12], d[13], d[14]];
   for (let k = 0; k < 6; k++) {
-    const w = k < 3 ? weight * arm : weight;
+    const w = k < 3 ? weight * squaredDistance : weight;
     A[7 * k] += w;
     b[k] += w * strayed[k];
   }

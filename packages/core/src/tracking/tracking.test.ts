@@ -119,7 +119,7 @@ test('the model as splats lies where the shape is, facing outwards, and a sensor
 });
 
 test('changed blocks are handed out once, in portions', () => {
-  const live = new LiveScan({ voxel: 2 });
+  const live = new LiveScan({ voxel: 2, distance: 200 });
   live.process(frameAt(poseAt(0)));
   const first = live.surface.changes(5);
   expect(first).toHaveLength(5);
@@ -135,7 +135,7 @@ test('a capture begun again from stored frames finds its way back and goes on', 
     const pose = multiply(invertRigid(poseAt(0)), poseAt(a));
     return { ...frameAt(poseAt(a)), scanFromSensor: pose };
   });
-  const live = LiveScan.restore(stored, { voxel: 1.5 });
+  const live = LiveScan.restore(stored, { voxel: 1.5, distance: 200 });
   const states = [10, 11, 12, 13, 14, 15].map((a) => live.process(frameAt(poseAt(a), 0.05, a)));
   expect(states[0].state).toBe('returning');
   expect(states[5].state).toBe('tracked');
@@ -215,7 +215,7 @@ test('keyframes keep their distance and are found again by looks', () => {
 });
 
 test('a slow sweep is tracked, a jump is noticed at once, and the way back is found', () => {
-  const live = new LiveScan({ voxel: 1.5 });
+  const live = new LiveScan({ voxel: 1.5, distance: 200 });
   const first = poseAt(0);
   const wanted = (deg: number): Mat4 => multiply(invertRigid(first), poseAt(deg));
   const states: string[] = [];
@@ -244,6 +244,27 @@ test('a slow sweep is tracked, a jump is noticed at once, and the way back is fo
   expect(back).toContain('returning');
 });
 
+// Ten times as large and as far, or a tenth: the same figures, as shares of the size.
+test.each([0.1, 10])('tracking does not depend on size: %d times', (size) => {
+  const run = (k: number): { state: string; shift: number; overlap: number }[] => {
+    const live = new LiveScan({ voxel: 1.5 * k, distance: 200 * k });
+    return Array.from({ length: 12 }, (_, i) => {
+      const frame = frameAt(poseAt(4 * i), 0.05, i);
+      const r = live.process({ ...frame, depth: frame.depth.map((z) => k * z) });
+      const wanted = multiply(invertRigid(poseAt(0)), poseAt(4 * i));
+      const found = r.pieceFromSensor.slice() as Mat4;
+      for (let c = 12; c < 15; c++) found[c] /= k;
+      return { state: r.state, shift: poseError(wanted, found).shift, overlap: r.overlapRatio };
+    });
+  };
+  const [asItIs, scaled] = [run(1), run(size)];
+  scaled.forEach((s, i) => {
+    expect(s.state).toBe(asItIs[i].state);
+    expect(Math.abs(s.shift - asItIs[i].shift)).toBeLessThan(0.02);
+    expect(Math.abs(s.overlap - asItIs[i].overlap)).toBeLessThan(0.005);
+  });
+});
+
 // Seen in a long sweep: without it the rounding errors double with every frame and reach millimetres after forty.
 test('carrying a motion on keeps poses rigid when they are made orthonormal', () => {
   let pose = poseAt(0);
@@ -264,7 +285,7 @@ test('carrying a motion on keeps poses rigid when they are made orthonormal', ()
 describe('a bare ball with marker dots', () => {
   const dots = ballDots();
   const track = (angles: number[], withDots: boolean): { states: string[]; worst: number; last: LiveFrameResult } => {
-    const live = new LiveScan({ dots: withDots });
+    const live = new LiveScan({ voxel: 1, distance: 300, dots: withDots });
     let worst = 0;
     const results = angles.map((a, i) => {
       const r = live.process(ballFrame(dots, sensorAt(a), i + 1));
@@ -297,7 +318,7 @@ describe('a bare ball with marker dots', () => {
   });
 
   test('is found back at once where the sensor has been, held quite differently', () => {
-    const live = new LiveScan({ dots: true });
+    const live = new LiveScan({ voxel: 1, distance: 300, dots: true });
     const at = (a: number, roll = 0): Mat4 => multiply(sensorAt(a), fromTwist(0, 0, roll, 0, 0, 0));
     for (let a = 0; a <= 40; a += 4) live.process(ballFrame(dots, at(a), a + 1));
     expect(live.process(ballFrame(dots, at(200), 90)).state).toBe('lost');

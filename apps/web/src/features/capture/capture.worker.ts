@@ -11,7 +11,7 @@ import {
   measureExposure,
   measureStandOff,
   type LiveFrameResult,
-  type LiveScanOptions,
+  type LiveScanSetting,
 } from '@amber-knit/core/tracking';
 import { learnEmpty, markedFrame, placeMarkedFrames, readStopMark } from '@amber-knit/core/turntable';
 import type { TrackBy } from '@amber-knit/planning';
@@ -273,13 +273,12 @@ function rebuild(): void {
 }
 
 /** The live model follows the device: voxels a little larger than a pixel on the surface. */
-function optionsFor(d: DeviceInfo): Partial<LiveScanOptions> {
+function optionsFor(d: DeviceInfo): LiveScanSetting {
   const focal = d.depthSize.width / 2 / Math.tan((d.fieldOfView.horizontal * Math.PI) / 360);
   const voxel = Math.max(0.8, Math.round((16 * d.range.best) / focal) / 10);
   return {
     voxel: coarse ? 2 * voxel : voxel,
-    maxShift: 0.14 * d.range.best,
-    addShift: 0.085 * d.range.best,
+    distance: d.range.best,
     dots: trackBy === 'marker dots',
   };
 }
