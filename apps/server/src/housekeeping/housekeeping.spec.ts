@@ -43,6 +43,8 @@ test('what nobody comes back for goes, and all else stays', async () => {
     [`${'a'.repeat(32)}.json`, 25],
     ['b'.repeat(32), 1],
     [`${'b'.repeat(32)}.json`, 30],
+    // Its bytes have just become a blob, or are not there yet.
+    [`${'d'.repeat(32)}.json`, 1],
     ['spool/c', 25],
   ] as const)
     put(path, hours);

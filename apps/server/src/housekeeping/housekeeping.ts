@@ -56,11 +56,18 @@ export class Housekeeping {
     for (const entry of entries) {
       if (!entry.isFile()) continue;
       const path = join(entry.parentPath, entry.name);
-      // An upload's description is written once: it is as old as the upload itself.
-      const data = path.endsWith('.json') ? path.slice(0, -5) : path;
-      const { mtimeMs } = await stat(data).catch(() => ({ mtimeMs: 0 }));
-      if (now - mtimeMs > DAY_MS) stale.push(path);
+      // An upload's description is written once: it is as old as the bytes beside it, if there are any.
+      const beside = path.endsWith('.json') ? path.slice(0, -5) : path;
+      const written = await Promise.all([path, beside].map(lastWritten));
+      if (written.some((ms) => ms > 0) && now - Math.max(...written) > DAY_MS) stale.push(path);
     }
     return stale;
   }
 }
+
+/** When a file was last written to, ms; 0 if it is gone. */
+const lastWritten = (path: string): Promise<number> =>
+  stat(path).then(
+    (s) => s.mtimeMs,
+    () => 0,
+  );
