@@ -3,9 +3,9 @@ import { setTimeout as sleep } from 'node:timers/promises';
 /** SQLSTATE classes and codes of a database that is away: connection faults, shutting down, starting up, too many clients. */
 const STATES = /^(08...|57P0[1-3]|53300)$/;
 const ERRNOS = new Set(['ECONNREFUSED', 'ECONNRESET', 'EPIPE', 'ETIMEDOUT', 'ENOTFOUND', 'EAI_AGAIN']);
-/** What the driver says of a connection that ended, without a code. */
+/** What the driver and the mapper say of a connection that ended, without a code: the latter gives its runner up then. */
 const WORDS =
-  /Connection terminated|not queryable|Client was closed|timeout exceeded when trying to connect|Driver not Connected/i;
+  /Connection terminated|not queryable|already released|Client was closed|timeout exceeded when trying to connect|Driver not Connected/i;
 
 /**
  * Whether the database was away, as against having refused something: the same call may go through in a moment.
