@@ -8,6 +8,7 @@ const common = {
     '^@amber-knit/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts',
     '^@amber-knit/(operations|contracts|threads|device-protocol|planning|origins)$':
       '<rootDir>/packages/$1/src/index.ts',
+    '^@amber-knit/operations/(quantity-text|operation-ids|taking-away)$': '<rootDir>/packages/operations/src/$1.ts',
     '^@amber-knit/demo$': '<rootDir>/demo/src/index.ts',
     '^(\\.{1,2}/.*)\\.js$': '$1',
   },
@@ -27,6 +28,12 @@ const common = {
   modulePathIgnorePatterns: ['<rootDir>/.*/dist/'],
 };
 
+/** The same, for files with JSX. */
+function componentsOf({ '^.+\\.ts$': [, { jsc, ...rest }] }) {
+  const parser = { ...jsc.parser, tsx: true };
+  return { ...rest, jsc: { ...jsc, parser, transform: { ...jsc.transform, react: { runtime: 'automatic' } } } };
+}
+
 export default {
   projects: [
     {
@@ -37,6 +44,15 @@ export default {
         '<rootDir>/apps/{cli,devices,web}/**/*.test.ts',
         '<rootDir>/scripts/*.test.mjs',
       ],
+    },
+    {
+      ...common,
+      displayName: 'components',
+      testEnvironment: 'jsdom',
+      setupFiles: ['<rootDir>/apps/web/test/dom.mjs'],
+      extensionsToTreatAsEsm: ['.ts', '.tsx'],
+      transform: { '^.+\\.tsx?$': ['<rootDir>/scripts/jest-transform.mjs', componentsOf(common.transform)] },
+      testMatch: ['<rootDir>/apps/web/**/*.test.tsx'],
     },
     { ...common, displayName: 'server', testMatch: ['<rootDir>/apps/server/**/*.spec.ts'] },
   ],

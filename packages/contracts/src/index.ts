@@ -6,9 +6,11 @@ import type {
 } from '@amber-knit/core/geometry';
 import type { DeviceInfo } from '@amber-knit/device-protocol';
 import type { PlanAnswers } from '@amber-knit/planning';
-import type { ArtifactKind, Figures, ParamField, Stage } from '@amber-knit/operations';
+import type { ArtifactKind, FigureView, Figures, ParamField, ParamView, Stage } from '@amber-knit/operations';
 
 /** HTTP and event types that server and browser share. Dates are ISO 8601 texts, lengths millimetres. */
+
+export type { FigureView, ParamView } from '@amber-knit/operations';
 
 export type StepStatus = 'queued' | 'running' | 'done' | 'failed' | 'cancelled';
 
@@ -29,6 +31,12 @@ export interface OperationView {
   fields: ParamField[];
 }
 
+/** Starting values of an operation for a piece, and why. */
+export interface SuggestionsView {
+  values: Record<string, unknown>;
+  reasons: Record<string, string>;
+}
+
 export interface StepView {
   id: string;
   pieceId: string;
@@ -41,7 +49,12 @@ export interface StepView {
   status: StepStatus;
   progress: number;
   progressStage: string;
+  /** Values as the operation told them; see `figureList` for what they mean. */
   figures: Figures | null;
+  /** What it told, ready to be shown; empty until it is done. */
+  figureList: FigureView[];
+  /** With labels and units. */
+  paramList: ParamView[];
   summary: string | null;
   notes: string[];
   error: string | null;

@@ -1,7 +1,8 @@
 import { boundsOf, pointCount, sensorPositions, type Scan } from '@amber-knit/core/geometry';
 import type { RunContext } from '@amber-knit/core/runtime';
-import { count } from './each-scan.js';
+import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
+import { countText } from './quantity-text.js';
 import { ChoiceParam, LengthParam, TextParam } from './params.js';
 import { scansFromFile } from './read-scans.js';
 import type { Unit } from './units.js';
@@ -46,7 +47,7 @@ export class CaptureImportParams {
 
 /** Brings the scans of a file in: checks them, converts them to millimetres, finds out where the sensor stood. */
 export const captureImport = defineOperation({
-  id: 'capture.import',
+  id: OPERATION_IDS.captureImport,
   version: 3,
   stage: 'capture',
   title: 'Import scans',
@@ -102,9 +103,40 @@ export const captureImport = defineOperation({
       },
     };
   },
+  figures: {
+    name: { kind: 'text', rank: 'detail', label: 'Name', help: 'What the scan, or the file, is called.' },
+    scans: { kind: 'count', rank: 'detail', label: 'Scans', help: 'Scans that the file held.' },
+    points: { kind: 'count', rank: 'headline', label: 'Points', help: 'Points of all scans together.' },
+    size: {
+      kind: 'text',
+      rank: 'headline',
+      label: 'Size',
+      help: 'Length, width and height of the box around all points. If this cannot be, the unit was wrong.',
+      unit: 'mm',
+    },
+    spacing: {
+      kind: 'length',
+      rank: 'detail',
+      label: 'Spacing',
+      help: 'Distance from a point to the next, in the middle. Nothing smaller can be seen in the scan.',
+    },
+    noise: {
+      kind: 'length',
+      rank: 'detail',
+      label: 'Noise',
+      help: 'How far points lie off the surface, root mean square.',
+    },
+    colours: { kind: 'flag', rank: 'detail', label: 'Colours', help: 'Every point has a colour.' },
+    frames: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Frames',
+      help: 'Depth pictures that came with the scan. They colour the surface later.',
+    },
+  },
   summarize: (f) => {
     const several = Number(f.scans ?? 1) > 1 ? `${f.scans} scans, ` : '';
-    return `${f.name}: ${several}${count(f.points)} points${f.size && !several ? `, ${f.size} mm` : ''}`;
+    return `${f.name}: ${several}${countText(f.points)} points${f.size && !several ? `, ${f.size} mm` : ''}`;
   },
 });
 

@@ -1,7 +1,8 @@
 import { pinhole, pointCount, type Scan } from '@amber-knit/core/geometry';
 import type { Vec3 } from '@amber-knit/core/math';
-import { count } from './each-scan.js';
+import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
+import { countText } from './quantity-text.js';
 import { ChoiceParam, CountParam, LengthParam, RatioParam, TextParam } from './params.js';
 
 export class CaptureLineLaserParams {
@@ -129,7 +130,7 @@ export class CaptureLineLaserParams {
 
 /** Makes a scan of a recording: a laser line over an object on a turning platform. */
 export const captureLineLaser = defineOperation({
-  id: 'capture.line-laser',
+  id: OPERATION_IDS.captureLineLaser,
   version: 2,
   stage: 'capture',
   title: 'Scan a line-laser recording',
@@ -219,5 +220,43 @@ export const captureLineLaser = defineOperation({
       },
     };
   },
-  summarize: (f) => `${f.name}: ${count(f.pictures)} pictures, ${count(f.points)} points`,
+  figures: {
+    name: { kind: 'text', rank: 'detail', label: 'Name', help: 'What the scan is called.' },
+    pictures: { kind: 'count', rank: 'headline', label: 'Pictures', help: 'Pictures that were used.' },
+    points: { kind: 'count', rank: 'headline', label: 'Points', help: 'Points after thinning to an even spacing.' },
+    picturesATurn: {
+      kind: 'number',
+      rank: 'detail',
+      label: 'Pictures a turn',
+      help: 'How many pictures the platform needs to come round.',
+    },
+    counterClockwise: {
+      kind: 'flag',
+      rank: 'detail',
+      label: 'Turned',
+      help: 'Which way the platform turned, seen from above.',
+      words: { yes: 'counter-clockwise', no: 'clockwise' },
+    },
+    spacing: {
+      kind: 'length',
+      rank: 'detail',
+      label: 'Spacing',
+      help: 'Distance from a point to the next, in the middle.',
+    },
+    burntRatio: {
+      kind: 'ratio',
+      rank: 'detail',
+      label: 'Line burnt out',
+      help: 'Share of the line that was brighter than the camera can tell. Expose shorter if it is much.',
+      limits: { good: 0.01, bad: 0.1 },
+    },
+    measured: { kind: 'count', rank: 'diagnostic', label: 'Points measured', help: 'Points before thinning.' },
+    pictureStep: {
+      kind: 'length',
+      rank: 'diagnostic',
+      label: 'Step between pictures',
+      help: 'How far the surface moves on from one picture to the next, where it is farthest out.',
+    },
+  },
+  summarize: (f) => `${f.name}: ${countText(f.pictures)} pictures, ${countText(f.points)} points`,
 });

@@ -1,6 +1,7 @@
 import { pointCount, type Scan } from '@amber-knit/core/geometry';
-import { count } from './each-scan.js';
+import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
+import { countText } from './quantity-text.js';
 import { ChoiceParam, FlagParam, LengthParam, TextParam } from './params.js';
 
 export class CaptureLiveParams {
@@ -41,7 +42,7 @@ export class CaptureLiveParams {
 
 /** Makes a scan of the frames that were recorded while scanning. */
 export const captureLive = defineOperation({
-  id: 'capture.live',
+  id: OPERATION_IDS.captureLive,
   version: 3,
   stage: 'capture',
   title: 'Finish a capture',
@@ -98,7 +99,43 @@ export const captureLive = defineOperation({
       },
     };
   },
-  summarize: (f) => `${f.name}: ${count(f.frames)} frames, ${count(f.points)} points`,
+  figures: {
+    name: { kind: 'text', rank: 'detail', label: 'Name', help: 'What the scan is called.' },
+    frames: { kind: 'count', rank: 'headline', label: 'Frames', help: 'Depth pictures that were kept.' },
+    points: { kind: 'count', rank: 'headline', label: 'Points', help: 'Points of the scan, without the support.' },
+    misfits: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Frames that don’t fit',
+      help: 'Frames that lie off the others after refining. Look at them in Clean, and leave them out.',
+      limits: { good: 0, bad: 3 },
+    },
+    spacing: {
+      kind: 'length',
+      rank: 'detail',
+      label: 'Spacing',
+      help: 'Distance from a point to the next, in the middle.',
+    },
+    supportPoints: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Points of the support',
+      help: 'Points of the table or platform that were left out.',
+    },
+    residual: {
+      kind: 'length',
+      rank: 'detail',
+      label: 'Frames agree within',
+      help: 'Distance of a frame’s points from its neighbours’ surfaces, root mean square, in the middle.',
+    },
+    refinedBy: {
+      kind: 'length',
+      rank: 'diagnostic',
+      label: 'Drift undone',
+      help: 'How far the most moved frame was moved to undo the drift of tracking.',
+    },
+  },
+  summarize: (f) => `${f.name}: ${countText(f.frames)} frames, ${countText(f.points)} points`,
 });
 
 /** Width of a pixel on the surface at the frame's middle distance, mm. */

@@ -51,9 +51,13 @@ export const OPERATIONS = [
   deliverPoints,
 ] as unknown as readonly Operation[];
 
+/** The operation of that id; ledgers may name one that is no longer there. */
+export const operationOf = ({ operationId }: { operationId: string }): Operation | undefined =>
+  OPERATIONS.find((o) => o.id === operationId);
+
 /** @throws GeometryError `invalid-parameter` if there is no such operation */
 export function findOperation(id: string): Operation {
-  const found = OPERATIONS.find((o) => o.id === id);
+  const found = operationOf({ operationId: id });
   if (!found) {
     throw new GeometryError(
       'invalid-parameter',

@@ -1,6 +1,6 @@
 import { boundsOf } from '@amber-knit/core/geometry';
 import { defineOperation } from './operation.js';
-import { count } from './each-scan.js';
+import { countText, lengthText } from './quantity-text.js';
 
 export class CheckInspectParams {}
 
@@ -30,12 +30,52 @@ export const checkInspect = defineOperation({
         ...(report.watertight ? { volume: enclosedVolume(mesh) } : {}),
         triangles: report.triangles,
         pieces: report.pieces,
-        holes: Number.isFinite(report.holes) ? report.holes : 'not countable',
+        ...(Number.isFinite(report.holes) ? { holes: report.holes } : {}),
         nonManifoldEdges: report.nonManifoldEdges,
         watertight: report.watertight,
       },
     };
   },
+  figures: {
+    width: { kind: 'length', rank: 'headline', label: 'Width', help: 'Along x.' },
+    depth: { kind: 'length', rank: 'headline', label: 'Depth', help: 'Along y.' },
+    height: { kind: 'length', rank: 'headline', label: 'Height', help: 'Along z.' },
+    watertight: {
+      kind: 'flag',
+      rank: 'headline',
+      label: 'Closed',
+      help: 'The surface has no rim, and every edge joins two triangles.',
+      good: true,
+    },
+    area: { kind: 'area', rank: 'detail', label: 'Area', help: 'Area of the surface.' },
+    volume: {
+      kind: 'volume',
+      rank: 'detail',
+      label: 'Volume',
+      help: 'What the surface encloses; only a closed one encloses anything.',
+    },
+    triangles: { kind: 'count', rank: 'detail', label: 'Triangles', help: 'Triangles of the surface.' },
+    pieces: { kind: 'count', rank: 'detail', label: 'Pieces', help: 'Parts that are not joined to each other.' },
+    holes: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Holes',
+      help: 'Rims that are closed curves. Missing where too many triangles meet at an edge to tell.',
+      limits: { good: 0, bad: 1 },
+    },
+    nonManifoldEdges: {
+      kind: 'count',
+      rank: 'diagnostic',
+      label: 'Edges of three or more',
+      help: 'Edges at which more than two triangles meet. Mend takes them away.',
+      limits: { good: 0, bad: 1 },
+    },
+  },
   summarize: (f) =>
-    `${Number(f.width).toFixed(1)} × ${Number(f.depth).toFixed(1)} × ${Number(f.height).toFixed(1)} mm, ${count(f.triangles)} triangles, ${f.watertight ? 'watertight' : 'not watertight'}`,
+    `${sizeText(f)}, ${countText(f.triangles)} triangles, ${f.watertight ? 'watertight' : 'not watertight'}`,
+  cell: (f) => ({ figure: `${lengthText(f.height)} high`, detail: f.watertight ? 'closed' : 'open' }),
 });
+
+/** Width, depth and height in one. */
+const sizeText = (f: { width?: number; depth?: number; height?: number }): string =>
+  `${[f.width, f.depth, f.height].map((v) => v?.toFixed(1) ?? '–').join(' × ')} mm`;

@@ -10,8 +10,10 @@ import {
 } from '@amber-knit/core/geometry';
 import { GeometryError } from '@amber-knit/core/runtime';
 import type { ScanSelection } from '@amber-knit/core/stored';
-import { count, EachScanParams, scanNamed } from './each-scan.js';
+import { EachScanParams, scanNamed } from './each-scan.js';
+import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
+import { countText } from './quantity-text.js';
 import { ChoiceParam, TextParam } from './params.js';
 
 export class CleanCutParams extends EachScanParams {
@@ -28,7 +30,7 @@ export class CleanCutParams extends EachScanParams {
 
 /** Removes or splits off points that were selected by hand. Nothing is lost: the stored clouds stay as they are. */
 export const cleanCut = defineOperation({
-  id: 'clean.cut',
+  id: OPERATION_IDS.cleanCut,
   version: 1,
   stage: 'clean',
   title: 'Cut selected points',
@@ -77,10 +79,15 @@ export const cleanCut = defineOperation({
       figures: { points, scans: changed.size, newScans: parts.length },
     };
   },
+  figures: {
+    points: { kind: 'count', rank: 'headline', label: 'Points', help: 'Points that were cut away or split off.' },
+    scans: { kind: 'count', rank: 'detail', label: 'Scans', help: 'Scans that they were taken from.' },
+    newScans: { kind: 'count', rank: 'detail', label: 'New scans', help: 'Scans that were made of them.' },
+  },
   summarize: (f) =>
     Number(f.newScans) > 0
-      ? `${count(f.points)} points split off into ${f.newScans} new scans`
-      : `${count(f.points)} points cut away in ${f.scans} scans`,
+      ? `${countText(f.points)} points split off into ${f.newScans} new scans`
+      : `${countText(f.points)} points cut away in ${f.scans} scans`,
 });
 
 /**

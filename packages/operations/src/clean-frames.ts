@@ -8,8 +8,10 @@ import {
   type Scan,
 } from '@amber-knit/core/geometry';
 import { GeometryError, type RunContext } from '@amber-knit/core/runtime';
-import { count, scanNamed } from './each-scan.js';
+import { scanNamed } from './each-scan.js';
+import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
+import { countText } from './quantity-text.js';
 import { NamesParam, TextParam } from './params.js';
 
 export class CleanFramesParams {
@@ -25,7 +27,7 @@ const TOLERANCE = 1;
 
 /** Chooses which frames of a scan are used. The points that only dropped frames saw go; they come back with them. */
 export const cleanFrames = defineOperation({
-  id: 'clean.frames',
+  id: OPERATION_IDS.cleanFrames,
   version: 1,
   stage: 'clean',
   title: 'Choose frames',
@@ -54,9 +56,21 @@ export const cleanFrames = defineOperation({
       },
     };
   },
+  figures: {
+    name: { kind: 'text', rank: 'detail', label: 'Name', help: 'What the scan is called.' },
+    frames: { kind: 'count', rank: 'headline', label: 'Frames used', help: 'Frames that the scan is made of now.' },
+    dropped: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Frames left out',
+      help: 'They stay stored and can be taken in again.',
+    },
+    points: { kind: 'count', rank: 'headline', label: 'Points', help: 'Points of the scan now.' },
+    pointsBefore: { kind: 'count', rank: 'detail', label: 'Points before', help: 'Points of the scan before.' },
+  },
   summarize: (f) => {
     const total = Number(f.frames) + Number(f.dropped);
-    return `${f.name}: ${f.frames} of ${total} frames used, ${count(f.points)} points`;
+    return `${f.name}: ${f.frames} of ${total} frames used, ${countText(f.points)} points`;
   },
 });
 

@@ -1,7 +1,9 @@
 import { placeAlone, boundsOf, diagonalOf, hasPlace, type Placement, type Scan } from '@amber-knit/core/geometry';
 import { GeometryError } from '@amber-knit/core/runtime';
-import { eachScan, EachScanParams, millimetres } from './each-scan.js';
+import { eachScan, EachScanParams } from './each-scan.js';
+import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
+import { lengthText } from './quantity-text.js';
 import { ChoiceParam, RatioParam } from './params.js';
 import { UNITS } from './units.js';
 
@@ -24,7 +26,7 @@ export class CleanRescaleParams extends EachScanParams {
 
 /** Multiplies the lengths of scans that came in with a wrong unit. */
 export const cleanRescale = defineOperation({
-  id: 'clean.rescale',
+  id: OPERATION_IDS.cleanRescale,
   version: 1,
   stage: 'clean',
   title: 'Correct the unit',
@@ -55,8 +57,14 @@ export const cleanRescale = defineOperation({
       figures: { scans: worked, factor, before, after: Math.max(...left.map(across)) },
     });
   },
+  figures: {
+    scans: { kind: 'count', rank: 'detail', label: 'Scans', help: 'Scans whose size was changed.' },
+    factor: { kind: 'number', rank: 'detail', label: 'Factor', help: 'What every length was multiplied by.' },
+    before: { kind: 'length', rank: 'detail', label: 'Across before', help: 'Diagonal of the largest scan before.' },
+    after: { kind: 'length', rank: 'headline', label: 'Across', help: 'Diagonal of the largest scan now.' },
+  },
   summarize: (f) =>
-    `${f.scans} ${f.scans === 1 ? 'scan' : 'scans'} × ${f.factor}: up to ${millimetres(f.after, 1)} across instead of ${millimetres(f.before, 1)}`,
+    `${f.scans} ${f.scans === 1 ? 'scan' : 'scans'} × ${f.factor}: up to ${lengthText(f.after)} across instead of ${lengthText(f.before)}`,
 });
 
 function rescaled(scan: Scan, factor: number): Scan {

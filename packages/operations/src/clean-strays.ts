@@ -1,6 +1,7 @@
 import { sensorPositions } from '@amber-knit/core/geometry';
 import { defineOperation } from './operation.js';
-import { count, eachScan, EachScanParams } from './each-scan.js';
+import { countText } from './quantity-text.js';
+import { eachScan, EachScanParams } from './each-scan.js';
 import { RatioParam } from './params.js';
 
 export class CleanStraysParams extends EachScanParams {
@@ -22,6 +23,7 @@ export class CleanStraysParams extends EachScanParams {
 
   @RatioParam({
     title: 'Flattest view',
+    more: true,
     unit: '°',
     min: 45,
     max: 90,
@@ -59,5 +61,14 @@ export const cleanStrays = defineOperation({
       figures: { removedPoints: result.totals.removed, scans: result.worked },
     };
   },
-  summarize: (f) => `${count(f.removedPoints)} stray points removed in ${f.scans} scans`,
+  figures: {
+    removedPoints: {
+      kind: 'count',
+      rank: 'headline',
+      label: 'Stray points',
+      help: 'Points that were left out: far from all others, or in the air at an edge.',
+    },
+    scans: { kind: 'count', rank: 'detail', label: 'Scans', help: 'Scans that were looked at.' },
+  },
+  summarize: (f) => `${countText(f.removedPoints)} stray points removed in ${f.scans} scans`,
 });

@@ -1,5 +1,6 @@
 import { defineOperation } from './operation.js';
-import { count, eachScan, EachScanParams } from './each-scan.js';
+import { countText } from './quantity-text.js';
+import { eachScan, EachScanParams } from './each-scan.js';
 import { ChoiceParam, LengthParam, RatioParam } from './params.js';
 
 export class CleanSupportParams extends EachScanParams {
@@ -14,6 +15,7 @@ export class CleanSupportParams extends EachScanParams {
 
   @RatioParam({
     title: 'Least share',
+    more: true,
     min: 0.01,
     max: 0.9,
     help: 'A plane counts as support only if it holds at least this share of a scan’s points.',
@@ -22,6 +24,7 @@ export class CleanSupportParams extends EachScanParams {
 
   @ChoiceParam({
     title: 'Levels',
+    more: true,
     help: 'Where the object stands on a board or step, the lower level beside it can go as well. Look at the result: an object with steps of its own looks alike.',
     choices: { one: 'The support alone', lower: 'Lower levels too' },
   })
@@ -51,5 +54,21 @@ export const cleanSupport = defineOperation({
       figures: { removedPoints: result.totals.removed, scansWithSupport: result.totals.supports, scans: result.worked },
     };
   },
-  summarize: (f) => `Support removed in ${f.scansWithSupport} of ${f.scans} scans: ${count(f.removedPoints)} points`,
+  figures: {
+    removedPoints: {
+      kind: 'count',
+      rank: 'headline',
+      label: 'Points of the support',
+      help: 'Points that were left out.',
+    },
+    scansWithSupport: {
+      kind: 'count',
+      rank: 'headline',
+      label: 'Scans with a support',
+      help: 'Scans in which a table or platform was found.',
+    },
+    scans: { kind: 'count', rank: 'detail', label: 'Scans', help: 'Scans that were looked at.' },
+  },
+  summarize: (f) =>
+    `Support removed in ${f.scansWithSupport} of ${f.scans} scans: ${countText(f.removedPoints)} points`,
 });

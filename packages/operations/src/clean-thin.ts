@@ -1,6 +1,7 @@
 import { pointCount } from '@amber-knit/core/geometry';
 import { defineOperation } from './operation.js';
-import { count, eachScan, EachScanParams } from './each-scan.js';
+import { countText, lengthText } from './quantity-text.js';
+import { eachScan, EachScanParams } from './each-scan.js';
 import { LengthParam } from './params.js';
 
 export class CleanThinParams extends EachScanParams {
@@ -24,6 +25,7 @@ export const cleanThin = defineOperation({
   params: CleanThinParams,
   reads: (params) => params.only,
   suggest: (s) => ({ cell: Math.max(0.02, Math.round(150 * s.spacing) / 100) }),
+  because: (s) => ({ cell: `One and a half times the spacing of the points, ${lengthText(s.spacing)}.` }),
   async run({ scans }, params, ctx) {
     const { thinByVoxel } = await import('@amber-knit/core/pointcloud');
     const result = eachScan(scans, params, ctx, (scan, part) => {
@@ -36,5 +38,9 @@ export const cleanThin = defineOperation({
       figures: { pointsBefore: result.totals.before, pointsAfter: result.totals.after },
     };
   },
-  summarize: (f) => `Thinned from ${count(f.pointsBefore)} to ${count(f.pointsAfter)} points`,
+  figures: {
+    pointsAfter: { kind: 'count', rank: 'headline', label: 'Points', help: 'Points now.' },
+    pointsBefore: { kind: 'count', rank: 'detail', label: 'Points before', help: 'Points before.' },
+  },
+  summarize: (f) => `Thinned from ${countText(f.pointsBefore)} to ${countText(f.pointsAfter)} points`,
 });

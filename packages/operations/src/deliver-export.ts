@@ -1,7 +1,7 @@
 import type { TexturedMesh, TriangleMesh } from '@amber-knit/core/geometry';
 import { GeometryError } from '@amber-knit/core/runtime';
 import { defineOperation, type OutputFile } from './operation.js';
-import { count } from './each-scan.js';
+import { bytesText } from './quantity-text.js';
 import { ChoiceParam, TextParam } from './params.js';
 import { UNITS, type Unit } from './units.js';
 
@@ -49,8 +49,23 @@ export const deliverExport = defineOperation({
       },
     };
   },
-  summarize: (f) => `${f.file}, ${count(Math.round(Number(f.bytes) / 1000))} kB, in ${f.unit}`,
+  figures: {
+    file: { kind: 'text', rank: 'headline', label: 'File', help: 'Name of the file.' },
+    bytes: { kind: 'bytes', rank: 'headline', label: 'Size', help: 'Size of the file.' },
+    unit: {
+      kind: 'text',
+      rank: 'detail',
+      label: 'Unit',
+      help: 'Unit of lengths in the file. glTF is always in metres, by its standard.',
+    },
+    textured: { kind: 'flag', rank: 'detail', label: 'With colours', help: 'The file brings its picture along.' },
+  },
+  summarize: (f) => `${f.file}, ${bytesText(f.bytes)}, in ${f.unit}`,
+  cell: (f) => ({ figure: endingOf(f.file ?? ''), detail: bytesText(f.bytes) }),
 });
+
+/** The ending of a file's name in capitals: what kind of file it is. */
+export const endingOf = (file: string): string => file.replace(/^.*\./, '').toUpperCase();
 
 /** A name that any file system takes, without ending. */
 export function fileBase(name: string): string {

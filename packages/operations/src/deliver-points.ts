@@ -7,9 +7,10 @@ import {
   type Scan,
 } from '@amber-knit/core/geometry';
 import type { Mat4 } from '@amber-knit/core/math';
-import { fileBase } from './deliver-export.js';
-import { count, EachScanParams, scanNamed } from './each-scan.js';
+import { endingOf, fileBase } from './deliver-export.js';
+import { EachScanParams, scanNamed } from './each-scan.js';
 import { defineOperation } from './operation.js';
+import { bytesText, countText } from './quantity-text.js';
 import { ChoiceParam, TextParam } from './params.js';
 import { UNITS, type Unit } from './units.js';
 
@@ -66,7 +67,20 @@ export const deliverPoints = defineOperation({
       },
     };
   },
-  summarize: (f) => `${f.file}: ${count(f.points)} points of ${f.scans} scans, in ${f.unit}`,
+  figures: {
+    file: { kind: 'text', rank: 'headline', label: 'File', help: 'Name of the file.' },
+    points: { kind: 'count', rank: 'headline', label: 'Points', help: 'Points of all scans together.' },
+    scans: { kind: 'count', rank: 'detail', label: 'Scans', help: 'Scans that were written.' },
+    bytes: { kind: 'bytes', rank: 'detail', label: 'Size', help: 'Size of the file.' },
+    unit: {
+      kind: 'text',
+      rank: 'detail',
+      label: 'Unit',
+      help: 'Unit of lengths in the file. E57 is always in metres, by its standard.',
+    },
+  },
+  summarize: (f) => `${f.file}: ${countText(f.points)} points of ${f.scans} scans, in ${f.unit}`,
+  cell: (f) => ({ figure: endingOf(f.file ?? ''), detail: bytesText(f.bytes) }),
 });
 
 interface PlacedScan {

@@ -37,6 +37,3 @@ export function scanNamed(scans: readonly Scan[], name: string): Scan {
   if (!found) throw new GeometryError('invalid-parameter', `There is no scan "${name}" in this piece.`);
   return found;
 }
-
-export const millimetres = (v: unknown, digits = 3): string => `${Number(v).toFixed(digits)} mm`;
-export const count = (v: unknown): string => Number(v).toLocaleString('en-US');

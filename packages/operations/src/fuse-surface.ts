@@ -1,6 +1,6 @@
 import { triangleCount } from '@amber-knit/core/geometry';
-import { defineOperation } from './operation.js';
-import { count, millimetres } from './each-scan.js';
+import { defineOperation, type PieceStats } from './operation.js';
+import { countText, lengthText, shortCountText } from './quantity-text.js';
 import { LengthParam, RatioParam } from './params.js';
 
 export class FuseSurfaceParams {
@@ -14,6 +14,7 @@ export class FuseSurfaceParams {
 
   @RatioParam({
     title: 'Depth of the band',
+    more: true,
     unit: 'voxels',
     min: 1.5,
     max: 8,
@@ -31,7 +32,15 @@ export const fuseSurface = defineOperation({
   needs: ['scans', 'placements'],
   gives: ['mesh'],
   params: FuseSurfaceParams,
-  suggest: (s) => ({ voxel: suggestedVoxel(s.spacing, s.plan?.voxel ?? s.diagonal / 320) }),
+  suggest: (s) => ({ voxel: suggestedVoxel(s.spacing, wantedVoxel(s)) }),
+  because: (s) => ({
+    voxel:
+      1.3 * s.spacing >= wantedVoxel(s)
+        ? `The points lie ${lengthText(s.spacing)} apart: finer would show no more.`
+        : s.plan
+          ? 'The plan wants no finer.'
+          : 'Fine enough for an object of this size.',
+  }),
   async run({ scans, placements }, params, ctx) {
     const { fuseScans } = await import('@amber-knit/core/fusion');
     const { inspectTopology } = await import('@amber-knit/core/mesh');
@@ -54,10 +63,35 @@ export const fuseSurface = defineOperation({
       },
     };
   },
-  summarize: (f) => `${count(f.triangles)} triangles at ${millimetres(f.voxel, 2)}`,
+  figures: {
+    triangles: { kind: 'count', rank: 'headline', label: 'Triangles', help: 'Triangles of the surface.' },
+    voxel: {
+      kind: 'length',
+      rank: 'headline',
+      label: 'Resolution',
+      help: 'Edge of a voxel: nothing smaller is in the surface.',
+    },
+    pieces: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Pieces',
+      help: 'Parts that are not joined to each other. Small ones are mostly stray points; Mend drops them.',
+    },
+    rimEdges: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Edges at rims',
+      help: 'Edges with a triangle on one side only: there the surface is open.',
+    },
+    vertices: { kind: 'count', rank: 'diagnostic', label: 'Vertices', help: 'Corners of the triangles.' },
+  },
+  summarize: (f) => `${countText(f.triangles)} triangles at ${lengthText(f.voxel)}`,
+  cell: (f) => ({ figure: lengthText(f.voxel), detail: `${shortCountText(f.triangles)} tri` }),
 });
 
-/** A voxel a little above the points' spacing, but not so fine that a hand-sized object needs millions of triangles. */
+/** What is wanted: what the plan says, else a 320th of the object, which a hand-sized one shows well with a million triangles. */
+const wantedVoxel = (s: PieceStats): number => s.plan?.voxel ?? s.diagonal / 320;
+
 /** As fine as the data carry, no finer than what is wanted. */
 function suggestedVoxel(spacing: number, wanted: number): number {
   const v = Math.max(1.3 * spacing, wanted, 0.02);

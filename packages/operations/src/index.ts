@@ -1,8 +1,11 @@
 export * from './catalogue.js';
+export * from './figures.js';
 export * from './operation.js';
+export * from './operation-ids.js';
 export * from './params.js';
 export * from './piece-stats.js';
 export * from './recipes.js';
+export * from './quantity-text.js';
 export * from './run-operation.js';
 export * from './units.js';
 export { writeMeshFile } from './deliver-export.js';

@@ -1,6 +1,6 @@
 import { triangleCount } from '@amber-knit/core/geometry';
 import { defineOperation } from './operation.js';
-import { count } from './each-scan.js';
+import { countText, shareText, shortCountText } from './quantity-text.js';
 import { ChoiceParam, CountParam, LengthParam, RatioParam } from './params.js';
 
 export class MendAllParams {
@@ -22,6 +22,7 @@ export class MendAllParams {
 
   @RatioParam({
     title: 'Least piece',
+    more: true,
     min: 0,
     max: 1,
     help: 'Loose pieces with less than this share of the largest piece are dropped; 1 keeps a single piece.',
@@ -30,6 +31,7 @@ export class MendAllParams {
 
   @CountParam({
     title: 'Rim evening',
+    more: true,
     unit: 'rounds',
     min: 0,
     max: 20,
@@ -49,6 +51,7 @@ export const mendAll = defineOperation({
   params: MendAllParams,
   // What the plan wants closed; what is not to be invented stays open.
   suggest: ({ plan }) => (plan?.maxRim === undefined ? {} : { maxRim: plan.maxRim }),
+  because: ({ plan }) => (plan?.maxRim === undefined ? {} : { maxRim: 'The plan closes no larger holes.' }),
   async run({ mesh }, params, ctx) {
     const { mendMesh } = await import('@amber-knit/core/mesh');
     const { surfaceArea } = await import('@amber-knit/core/measure');
@@ -68,6 +71,56 @@ export const mendAll = defineOperation({
       },
     };
   },
+  figures: {
+    watertight: {
+      kind: 'flag',
+      rank: 'headline',
+      label: 'Closed',
+      help: 'The surface has no rim, and every edge joins two triangles.',
+      good: true,
+    },
+    inventedRatio: {
+      kind: 'ratio',
+      rank: 'headline',
+      label: 'Invented',
+      help: 'Share of the surface that no scan measured. Scan again where it matters. The limits are common practice, no source.',
+      limits: { good: 0.05, bad: 0.25 },
+    },
+    filledHoles: {
+      kind: 'count',
+      rank: 'headline',
+      label: 'Holes filled',
+      help: 'What fills them is marked as invented.',
+    },
+    leftOpen: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Holes left open',
+      help: 'Their rim is longer than what was to be filled.',
+    },
+    triangles: { kind: 'count', rank: 'detail', label: 'Triangles', help: 'Triangles of the surface.' },
+    pieces: { kind: 'count', rank: 'detail', label: 'Pieces', help: 'Parts that are not joined to each other.' },
+    removedPieces: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Pieces dropped',
+      help: 'Loose pieces that were too small.',
+    },
+    repairedTriangles: {
+      kind: 'count',
+      rank: 'diagnostic',
+      label: 'Triangles taken out',
+      help: 'Triangles at faults, taken out before holes were filled.',
+    },
+    nonManifoldEdges: {
+      kind: 'count',
+      rank: 'diagnostic',
+      label: 'Edges of three or more',
+      help: 'Edges at which more than two triangles meet.',
+      limits: { good: 0, bad: 1 },
+    },
+  },
   summarize: (f) =>
-    `${f.watertight ? 'Watertight' : `Not watertight, ${f.leftOpen} holes left`}: ${count(f.filledHoles)} holes filled, ${(100 * Number(f.inventedRatio)).toFixed(1)} % of the surface invented`,
+    `${f.watertight ? 'Watertight' : `Not watertight, ${f.leftOpen} holes left`}: ${countText(f.filledHoles)} holes filled, ${shareText(f.inventedRatio)} of the surface invented`,
+  cell: (f) => ({ figure: `${shortCountText(f.triangles)} tri`, detail: f.watertight ? 'watertight' : 'open' }),
 });

@@ -1,6 +1,6 @@
 import { triangleCount } from '@amber-knit/core/geometry';
 import { defineOperation } from './operation.js';
-import { count, millimetres } from './each-scan.js';
+import { countText, lengthText, shortCountText } from './quantity-text.js';
 import { CountParam, LengthParam } from './params.js';
 
 export class MendReduceParams {
@@ -30,6 +30,12 @@ export const mendReduce = defineOperation({
     triangles:
       s.triangles > 0 ? Math.min(s.plan?.triangles ?? 200_000, Math.max(100, Math.round(s.triangles / 2))) : 200_000,
   }),
+  because: (s) => ({
+    triangles:
+      s.plan && s.plan.triangles < s.triangles / 2
+        ? 'From the plan: what the model is for.'
+        : 'Half of what there are, at most.',
+  }),
   async run({ mesh }, params, ctx) {
     const { simplifyMesh, mendMesh, inspectTopology } = await import('@amber-knit/core/mesh');
     const { measureDeviation } = await import('@amber-knit/core/measure');
@@ -55,6 +61,30 @@ export const mendReduce = defineOperation({
       },
     };
   },
+  figures: {
+    triangles: { kind: 'count', rank: 'headline', label: 'Triangles', help: 'Triangles that are left.' },
+    deviationRms: {
+      kind: 'length',
+      rank: 'headline',
+      label: 'Deviation',
+      help: 'Distance between the surface before and now, root mean square.',
+    },
+    deviationMax: {
+      kind: 'length',
+      rank: 'detail',
+      label: 'Largest deviation',
+      help: 'The largest distance between the surface before and now.',
+    },
+    trianglesBefore: { kind: 'count', rank: 'detail', label: 'Triangles before', help: 'Triangles before.' },
+    watertight: {
+      kind: 'flag',
+      rank: 'detail',
+      label: 'Closed',
+      help: 'The surface has no rim, and every edge joins two triangles.',
+      good: true,
+    },
+  },
   summarize: (f) =>
-    `${count(f.trianglesBefore)} to ${count(f.triangles)} triangles, ${millimetres(f.deviationRms)} RMS deviation`,
+    `${countText(f.trianglesBefore)} to ${countText(f.triangles)} triangles, ${lengthText(f.deviationRms)} RMS deviation`,
+  cell: (f) => ({ figure: `${shortCountText(f.triangles)} tri`, detail: f.watertight ? 'watertight' : 'open' }),
 });

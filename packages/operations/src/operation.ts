@@ -1,6 +1,7 @@
 import type { Placement, Scan, TexturedMesh, TriangleMesh } from '@amber-knit/core/geometry';
 import type { ByteSource } from '@amber-knit/core/io';
 import type { RunContext } from '@amber-knit/core/runtime';
+import type { FigureFields, FigureValues } from './figures.js';
 import type { ParamsClass } from './params.js';
 
 /** Working order of the stages. */
@@ -49,12 +50,15 @@ export interface PieceStats {
   names: string[];
 }
 
-/** Results in numbers and words; a list is a curve, such as the movement in each iteration. */
-export type Figures = Record<string, number | string | boolean | number[]>;
-
-export interface OperationResult<Out extends ArtifactKind> {
+export interface OperationResult<Out extends ArtifactKind, F extends FigureFields = FigureFields> {
   outputs: Pick<WorkData, Out>;
-  figures: Figures;
+  figures: FigureValues<F>;
+}
+
+/** What the knit chart shows of a stage: one figure, and a word or two beside it. */
+export interface ChartCell {
+  figure: string;
+  detail: string;
 }
 
 /** One kind of processing, defined once: forms, validation, queue, command line and ledger all come from here. */
@@ -62,6 +66,7 @@ export interface Operation<
   P extends object = object,
   In extends ArtifactKind = ArtifactKind,
   Out extends ArtifactKind = ArtifactKind,
+  F extends FigureFields = FigureFields,
 > {
   /** Kept in the ledger: never renamed. */
   id: string;
@@ -86,14 +91,23 @@ export interface Operation<
   reads?(params: P): readonly string[];
   /** Starting values that follow from the data. */
   suggest(stats: PieceStats): Partial<P>;
-  run(inputs: Pick<WorkData, In> & Partial<WorkData>, params: P, ctx: RunContext): Promise<OperationResult<Out>>;
+  /** Why a value is suggested, for those where it can be told. */
+  because?(stats: PieceStats): Partial<Record<keyof P, string>>;
+  run(inputs: Pick<WorkData, In> & Partial<WorkData>, params: P, ctx: RunContext): Promise<OperationResult<Out, F>>;
+  /** What it tells, in the order in which it is shown. */
+  figures: F;
   /** One line for the ledger. */
-  summarize(figures: Figures): string;
+  summarize(figures: FigureValues<F>): string;
+  /** Its cell in the knit chart while its result is the newest of its stage. */
+  cell?(figures: FigureValues<F>): ChartCell;
 }
 
 /** Types a definition; returns it unchanged. */
-export function defineOperation<P extends object, In extends ArtifactKind, Out extends ArtifactKind>(
-  operation: Operation<P, In, Out>,
-): Operation<P, In, Out> {
+export function defineOperation<
+  P extends object,
+  In extends ArtifactKind,
+  Out extends ArtifactKind,
+  const F extends FigureFields,
+>(operation: Operation<P, In, Out, F>): Operation<P, In, Out, F> {
   return operation;
 }

@@ -31,6 +31,8 @@ export interface ParamField {
   choices?: { value: string; title: string }[];
   /** What 0, or an empty text or list, stands for, in a word or two; such a field may be left empty. */
   whenEmpty?: string;
+  /** Seldom changed: shown under *More settings*. */
+  more?: boolean;
   default: unknown;
 }
 
@@ -47,7 +49,7 @@ function field(kind: ParamField['kind'], options: FieldOptions, rules: PropertyD
   };
 }
 
-type NumberOptions = { title: string; help: string; min: number; max: number; whenEmpty?: string };
+type NumberOptions = { title: string; help: string; min: number; max: number; whenEmpty?: string; more?: boolean };
 const finite = { allowNaN: false, allowInfinity: false };
 
 /** A length in millimetres. */
@@ -63,18 +65,22 @@ export const RatioParam = (o: NumberOptions & { unit?: string }): PropertyDecora
   field('ratio', o, [IsNumber(finite), Min(o.min), Max(o.max)]);
 
 /** One of a few named values. */
-export const ChoiceParam = (o: { title: string; help: string; choices: Record<string, string> }): PropertyDecorator =>
-  field(
-    'choice',
-    { title: o.title, help: o.help, choices: Object.entries(o.choices).map(([value, title]) => ({ value, title })) },
-    [IsIn(Object.keys(o.choices))],
-  );
+export const ChoiceParam = (o: {
+  title: string;
+  help: string;
+  choices: Record<string, string>;
+  more?: boolean;
+}): PropertyDecorator =>
+  field('choice', { ...o, choices: Object.entries(o.choices).map(([value, title]) => ({ value, title })) }, [
+    IsIn(Object.keys(o.choices)),
+  ]);
 
 /** On or off. */
-export const FlagParam = (o: { title: string; help: string }): PropertyDecorator => field('flag', o, [IsBoolean()]);
+export const FlagParam = (o: { title: string; help: string; more?: boolean }): PropertyDecorator =>
+  field('flag', o, [IsBoolean()]);
 
 /** A short text. */
-export const TextParam = (o: { title: string; help: string; whenEmpty?: string }): PropertyDecorator =>
+export const TextParam = (o: { title: string; help: string; whenEmpty?: string; more?: boolean }): PropertyDecorator =>
   field('text', o, [IsString(), MaxLength(120)]);
 
 /** Names of scans; none stands for all. */

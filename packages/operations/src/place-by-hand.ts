@@ -1,8 +1,8 @@
 import { loosePlacement, type Placement, type Scan } from '@amber-knit/core/geometry';
 import { identity, type Mat4 } from '@amber-knit/core/math';
 import { GeometryError, type RunContext } from '@amber-knit/core/runtime';
-import type { Figures, OperationResult } from './operation.js';
-import { noteDoubts, registrationFigures } from './register-automatic.js';
+import type { OperationResult } from './operation.js';
+import { noteDoubts, type REGISTRATION_FIGURES, registrationFigures } from './register-automatic.js';
 
 /** Overlap with the others, as a share of its points, below which a scan is not called registered. */
 const LEAST_OVERLAP = 0.05;
@@ -29,9 +29,8 @@ export async function finishByHand(
   before: Placement[],
   hand: { name: string; pieceFromScan: Mat4; rms: number },
   refine: boolean,
-  own: Figures,
   ctx: RunContext,
-): Promise<OperationResult<'placements'>> {
+): Promise<OperationResult<'placements', typeof REGISTRATION_FIGURES>> {
   const { refinePlacements } = await import('@amber-knit/core/registration');
   const { name, pieceFromScan, rms } = hand;
   const placed: Placement = { name, state: 'placed', pieceFromScan };
@@ -40,7 +39,7 @@ export async function finishByHand(
     const counts = { placements: roughly, reference: '', residuals: [], doubts: [], rms, worstRms: rms };
     return {
       outputs: { placements: roughly },
-      figures: { ...registrationFigures({ ...counts, converged: true, convergence: [] }), ...own },
+      figures: registrationFigures({ ...counts, converged: true, convergence: [] }),
     };
   }
   const reference = before.find((p) => p.state === 'registered' && p.name !== name)?.name ?? '';
@@ -60,5 +59,5 @@ export async function finishByHand(
       ctx,
     );
   }
-  return { outputs: { placements: result.placements }, figures: { ...registrationFigures(result), ...own } };
+  return { outputs: { placements: result.placements }, figures: registrationFigures(result) };
 }

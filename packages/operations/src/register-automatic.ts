@@ -1,7 +1,9 @@
 import { hasPlace, type DoubtReason, type PlacementDoubt } from '@amber-knit/core/geometry';
 import { listed, type RunContext } from '@amber-knit/core/runtime';
-import { defineOperation, type Figures } from './operation.js';
-import { millimetres } from './each-scan.js';
+import type { FigureFields, FigureValues } from './figures.js';
+import { OPERATION_IDS } from './operation-ids.js';
+import { defineOperation } from './operation.js';
+import { lengthText } from './quantity-text.js';
 import { LengthParam, TextParam } from './params.js';
 
 export class RegisterAutomaticParams {
@@ -14,6 +16,7 @@ export class RegisterAutomaticParams {
 
   @LengthParam({
     title: 'Feature cell',
+    more: true,
     min: 0,
     max: 500,
     help: 'Cell of the thinned clouds in which features are compared; empty or 0 takes it from the size of the scans.',
@@ -23,6 +26,7 @@ export class RegisterAutomaticParams {
 
   @LengthParam({
     title: 'Fine cell',
+    more: true,
     min: 0,
     max: 100,
     help: 'Cell of the thinned clouds for the final fit; empty or 0 takes it from size and spacing.',
@@ -32,6 +36,41 @@ export class RegisterAutomaticParams {
 }
 
 /** Figures of a registration, shared by the automatic and the fine one. */
+/** What every kind of registration tells. */
+export const REGISTRATION_FIGURES = {
+  registered: { kind: 'count', rank: 'headline', label: 'Registered', help: 'Scans that have their place.' },
+  scans: { kind: 'count', rank: 'detail', label: 'Scans', help: 'Scans that were to be placed.' },
+  rms: {
+    kind: 'length',
+    rank: 'headline',
+    label: 'Distance between scans',
+    help: 'How far apart the surfaces of neighbouring scans lie, root mean square over all pairs.',
+  },
+  worstRms: { kind: 'length', rank: 'detail', label: 'Worst pair', help: 'The same for the pair that fits least.' },
+  doubtful: {
+    kind: 'count',
+    rank: 'detail',
+    label: 'In doubt',
+    help: 'Scans that fit in several places or are held only loosely. Choose their places.',
+    limits: { good: 0, bad: 1 },
+  },
+  pairs: { kind: 'count', rank: 'detail', label: 'Pairs', help: 'Pairs of scans that lie on each other.' },
+  reference: { kind: 'text', rank: 'detail', label: 'Reference', help: 'The scan that did not move.' },
+  converged: {
+    kind: 'flag',
+    rank: 'diagnostic',
+    label: 'Came to rest',
+    help: 'The scans stopped moving before the last round.',
+    good: true,
+  },
+  convergence: {
+    kind: 'curve',
+    rank: 'diagnostic',
+    label: 'Movement in each round',
+    help: 'How far the scans still moved, mm.',
+  },
+} as const satisfies FigureFields;
+
 export function registrationFigures(r: {
   placements: { state: string }[];
   reference: string;
@@ -41,7 +80,7 @@ export function registrationFigures(r: {
   worstRms: number;
   converged: boolean;
   convergence: number[];
-}): Figures {
+}): FigureValues<typeof REGISTRATION_FIGURES> {
   return {
     registered: r.placements.filter((p) => p.state === 'registered').length,
     scans: r.placements.length,
@@ -55,9 +94,9 @@ export function registrationFigures(r: {
   };
 }
 
-export const summarizeRegistration = (f: Figures): string => {
+export const summarizeRegistration = (f: FigureValues<typeof REGISTRATION_FIGURES>): string => {
   const doubtful = f.doubtful ? `, ${f.doubtful} placed in doubt` : '';
-  return `${f.registered} of ${f.scans} scans registered${doubtful}, ${millimetres(f.rms)} RMS over ${f.pairs} pairs, worst ${millimetres(f.worstRms)}`;
+  return `${f.registered} of ${f.scans} scans registered${doubtful}, ${lengthText(f.rms)} RMS over ${f.pairs} pairs, worst ${lengthText(f.worstRms)}`;
 };
 
 const WHY: Record<DoubtReason, string> = {
@@ -76,7 +115,7 @@ export function noteDoubts(doubts: readonly PlacementDoubt[], ctx: RunContext): 
 }
 
 export const registerAutomatic = defineOperation({
-  id: 'register.automatic',
+  id: OPERATION_IDS.registerAutomatic,
   version: 5,
   stage: 'register',
   title: 'Register all scans',
@@ -99,5 +138,6 @@ export const registerAutomatic = defineOperation({
       figures: registrationFigures(result),
     };
   },
+  figures: REGISTRATION_FIGURES,
   summarize: summarizeRegistration,
 });

@@ -1,6 +1,7 @@
+import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
 import { CountParam, TextParam } from './params.js';
-import { registrationFigures, summarizeRegistration } from './register-automatic.js';
+import { REGISTRATION_FIGURES, registrationFigures, summarizeRegistration } from './register-automatic.js';
 
 export class RegisterChooseParams {
   @TextParam({
@@ -20,7 +21,7 @@ export class RegisterChooseParams {
 }
 
 export const registerChoose = defineOperation({
-  id: 'register.choose',
+  id: OPERATION_IDS.registerChoose,
   version: 1,
   stage: 'register',
   title: 'Choose a place',
@@ -38,5 +39,6 @@ export const registerChoose = defineOperation({
     const result = await refinePlacements(scans, decided, { reference }, ctx);
     return { outputs: { placements: result.placements }, figures: registrationFigures(result) };
   },
+  figures: REGISTRATION_FIGURES,
   summarize: summarizeRegistration,
 });

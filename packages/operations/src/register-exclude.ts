@@ -1,5 +1,6 @@
 import { placeAlone, loosePlacement, type Placement } from '@amber-knit/core/geometry';
 import { EachScanParams } from './each-scan.js';
+import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
 import { FlagParam } from './params.js';
 
@@ -13,7 +14,7 @@ export class RegisterExcludeParams extends EachScanParams {
 
 /** Excludes scans without losing them, or takes them in again. */
 export const registerExclude = defineOperation({
-  id: 'register.exclude',
+  id: OPERATION_IDS.registerExclude,
   version: 1,
   stage: 'register',
   title: 'Exclude scans',
@@ -35,6 +36,10 @@ export const registerExclude = defineOperation({
       outputs: { placements: [...rest, ...changed] },
       figures: { scans: only.length, excluded: exclude },
     });
+  },
+  figures: {
+    scans: { kind: 'count', rank: 'headline', label: 'Scans', help: 'Scans that were changed.' },
+    excluded: { kind: 'flag', rank: 'detail', label: 'Excluded', help: 'They take no part in registering and fusing.' },
   },
   summarize: (f) => `${f.scans} ${f.scans === 1 ? 'scan' : 'scans'} ${f.excluded ? 'excluded' : 'taken in again'}`,
 });

@@ -3,6 +3,7 @@ import {
   noteDoubts,
   RegisterAutomaticParams,
   registrationFigures,
+  REGISTRATION_FIGURES,
   summarizeRegistration,
 } from './register-automatic.js';
 
@@ -24,5 +25,6 @@ export const registerFine = defineOperation({
     noteDoubts(result.doubts, ctx);
     return { outputs: { placements: result.placements }, figures: registrationFigures(result) };
   },
+  figures: REGISTRATION_FIGURES,
   summarize: summarizeRegistration,
 });

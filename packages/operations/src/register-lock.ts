@@ -1,6 +1,7 @@
 import { hasPlace, type Placement } from '@amber-knit/core/geometry';
 import { GeometryError, listed } from '@amber-knit/core/runtime';
 import { EachScanParams } from './each-scan.js';
+import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
 import { FlagParam } from './params.js';
 
@@ -14,7 +15,7 @@ export class RegisterLockParams extends EachScanParams {
 
 /** Locks scans where they are, or lets them go. */
 export const registerLock = defineOperation({
-  id: 'register.lock',
+  id: OPERATION_IDS.registerLock,
   version: 1,
   stage: 'register',
   title: 'Lock scans',
@@ -40,6 +41,10 @@ export const registerLock = defineOperation({
       return lock ? { ...rest, locked: true } : rest;
     });
     return Promise.resolve({ outputs: { placements: changed }, figures: { scans: names.length, locked: lock } });
+  },
+  figures: {
+    scans: { kind: 'count', rank: 'headline', label: 'Scans', help: 'Scans that were changed.' },
+    locked: { kind: 'flag', rank: 'detail', label: 'Locked', help: 'They stay where they are in every registration.' },
   },
   summarize: (f) => `${f.scans} ${f.scans === 1 ? 'scan' : 'scans'} ${f.locked ? 'locked' : 'unlocked'}`,
 });

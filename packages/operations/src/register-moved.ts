@@ -1,9 +1,10 @@
 import { GeometryError } from '@amber-knit/core/runtime';
 import { scanNamed } from './each-scan.js';
+import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
 import { FlagParam, PoseParam, TextParam } from './params.js';
 import { finishByHand, stays, withGround } from './place-by-hand.js';
-import { summarizeRegistration } from './register-automatic.js';
+import { REGISTRATION_FIGURES, summarizeRegistration } from './register-automatic.js';
 
 export class RegisterMovedParams {
   @TextParam({ title: 'Scan', help: 'The scan that was moved.' })
@@ -27,7 +28,7 @@ export class RegisterMovedParams {
 }
 
 export const registerMoved = defineOperation({
-  id: 'register.moved',
+  id: OPERATION_IDS.registerMoved,
   version: 1,
   stage: 'register',
   title: 'Place where it was moved',
@@ -45,14 +46,8 @@ export const registerMoved = defineOperation({
     const before = withGround(scans, placements, name, onto ? [onto] : []);
     if (!before.some((p) => p.name !== name && stays(p)))
       throw new GeometryError('invalid-parameter', 'No other scan has a place yet. Say which one it is moved onto.');
-    return finishByHand(
-      scans,
-      before,
-      { name, pieceFromScan: Float64Array.from(pieceFromScan), rms: 0 },
-      refine,
-      {},
-      ctx,
-    );
+    return finishByHand(scans, before, { name, pieceFromScan: Float64Array.from(pieceFromScan), rms: 0 }, refine, ctx);
   },
+  figures: REGISTRATION_FIGURES,
   summarize: (f) => summarizeRegistration(f),
 });

@@ -2,10 +2,11 @@ import { boundsOf, diagonalOf, type Placement, type Scan } from '@amber-knit/cor
 import { transformPoint, type Vec3 } from '@amber-knit/core/math';
 import { GeometryError } from '@amber-knit/core/runtime';
 import { scanNamed } from './each-scan.js';
+import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
 import { FlagParam, PairsParam, TextParam, type PickedPair } from './params.js';
 import { finishByHand, stays, withGround } from './place-by-hand.js';
-import { summarizeRegistration } from './register-automatic.js';
+import { REGISTRATION_FIGURES, summarizeRegistration } from './register-automatic.js';
 
 export class RegisterPairsParams {
   @TextParam({ title: 'Scan', help: 'The scan that is moved.' })
@@ -25,7 +26,7 @@ export class RegisterPairsParams {
 }
 
 export const registerPairs = defineOperation({
-  id: 'register.pairs',
+  id: OPERATION_IDS.registerPairs,
   version: 1,
   stage: 'register',
   title: 'Place by picked pairs',
@@ -48,15 +49,30 @@ export const registerPairs = defineOperation({
       })),
       diagonalOf(boundsOf(moving.cloud.positions)),
     );
-    const figures = { pickedPairs: params.pairs.length, pickedRms: fit.rms };
-    return finishByHand(
+    const placed = await finishByHand(
       scans,
       before,
       { name: moving.name, pieceFromScan: fit.ontoFromFrom, rms: fit.rms },
       params.refine,
-      figures,
       ctx,
     );
+    const picked = { pickedPairs: params.pairs.length, pickedRms: fit.rms };
+    return { ...placed, figures: { ...placed.figures, ...picked } };
+  },
+  figures: {
+    ...REGISTRATION_FIGURES,
+    pickedPairs: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Picked pairs',
+      help: 'Places that were picked in both scans.',
+    },
+    pickedRms: {
+      kind: 'length',
+      rank: 'detail',
+      label: 'Picked pairs agree within',
+      help: 'How far apart the picked places lie, root mean square. A large figure tells of a wrong pair.',
+    },
   },
   summarize: (f) => summarizeRegistration(f),
 });

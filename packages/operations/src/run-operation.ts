@@ -1,5 +1,6 @@
 import { GeometryError, type RunContext } from '@amber-knit/core/runtime';
-import type { ArtifactKind, Figures, Operation, WorkData } from './operation.js';
+import type { Figures } from './figures.js';
+import type { ArtifactKind, Operation, WorkData } from './operation.js';
 import { parseParams } from './params.js';
 
 const NAMES: Record<ArtifactKind, string> = {
@@ -28,5 +29,5 @@ export async function runOperation(
     }
   }
   const result = await operation.run(data as WorkData, params, ctx);
-  return { ...result, params };
+  return { outputs: result.outputs, figures: result.figures as Figures, params };
 }

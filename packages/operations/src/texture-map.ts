@@ -1,4 +1,5 @@
 import { defineOperation } from './operation.js';
+import { shareText } from './quantity-text.js';
 import { CountParam, FlagParam, RatioParam } from './params.js';
 
 export class TextureMapParams {
@@ -7,6 +8,7 @@ export class TextureMapParams {
 
   @CountParam({
     title: 'Gap',
+    more: true,
     unit: 'pixels',
     min: 1,
     max: 64,
@@ -14,14 +16,23 @@ export class TextureMapParams {
   })
   gap = 4;
 
-  @FlagParam({ title: 'Even out brightness', help: 'Makes the pictures equally bright where they overlap.' })
+  @FlagParam({
+    title: 'Even out brightness',
+    more: true,
+    help: 'Makes the pictures equally bright where they overlap.',
+  })
   balance = true;
 
-  @FlagParam({ title: 'Suppress glare', help: 'Ignores what is much brighter in one picture than in the others.' })
+  @FlagParam({
+    title: 'Suppress glare',
+    more: true,
+    help: 'Ignores what is much brighter in one picture than in the others.',
+  })
   suppressGlare = true;
 
   @RatioParam({
     title: 'Sharpness',
+    more: true,
     min: 1,
     max: 12,
     help: 'How much the best picture outweighs the others: high is sharper, low is smoother.',
@@ -40,6 +51,7 @@ export const textureMap = defineOperation({
   gives: ['model'],
   params: TextureMapParams,
   suggest: (s) => (s.plan ? { mapSize: s.plan.mapSize } : {}),
+  because: (s) => (s.plan ? { mapSize: 'From the plan: what the model is for.' } : {}),
   async run({ mesh, scans, placements }, params, ctx) {
     const { textureMesh } = await import('@amber-knit/core/texture');
     const r = textureMesh(mesh, scans ?? [], placements ?? [], params, ctx);
@@ -56,6 +68,44 @@ export const textureMap = defineOperation({
       },
     };
   },
+  figures: {
+    mapSize: { kind: 'count', rank: 'headline', label: 'Map', help: 'Width and height of the map.', unit: 'px' },
+    pixelsPerMm: {
+      kind: 'number',
+      rank: 'headline',
+      label: 'Pixels a millimetre',
+      help: 'How fine the map is on the surface. More than the pictures have brings nothing.',
+    },
+    images: { kind: 'count', rank: 'detail', label: 'Pictures', help: 'Pictures that coloured something.' },
+    seenRatio: {
+      kind: 'ratio',
+      rank: 'headline',
+      label: 'Seen in pictures',
+      help: 'Share of the surface that a picture saw; the rest is coloured from around. The limits are common practice, no source.',
+      limits: { good: 0.95, bad: 0.7 },
+    },
+    charts: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Islands',
+      help: 'Pieces that the surface was cut into to lie flat.',
+    },
+    coverage: {
+      kind: 'ratio',
+      rank: 'detail',
+      label: 'Map used',
+      help: 'Share of the map that lies on the surface. The limits are common practice, no source.',
+      limits: { good: 0.6, bad: 0.3 },
+    },
+    stretch95: {
+      kind: 'number',
+      rank: 'diagnostic',
+      label: 'Stretch',
+      help: 'How much larger a length is in one direction than in another on the map: 19 of 20 places have less. The limits are common practice, no source.',
+      limits: { good: 1.5, bad: 3 },
+    },
+  },
   summarize: (f) =>
-    `${f.mapSize}² map from ${f.images} pictures, ${f.charts} islands, ${(100 * Number(f.coverage)).toFixed(0)} % of the map used`,
+    `${f.mapSize}² map from ${f.images} pictures, ${f.charts} islands, ${shareText(f.coverage)} of the map used`,
+  cell: (f) => ({ figure: `${f.mapSize}²`, detail: '' }),
 });

@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import type { DataSource, EntityManager } from 'typeorm';
+import { OPERATION_IDS } from '@amber-knit/operations';
 import type { CaptureHolds, CaptureView, StepView } from '@amber-knit/contracts';
 import { captureParts, decodeFrames, pictureZipParts } from '@amber-knit/core/stored';
 import { GeometryError } from '@amber-knit/core/runtime';
@@ -136,13 +137,13 @@ export class CapturesService {
         const sha256 = await this.blobs.putFile(file, manager);
         const [operation, values] =
           capture.holds === 'pictures'
-            ? ['capture.line-laser', { name: capture.name, ...params }]
-            : ['capture.live', params];
+            ? [OPERATION_IDS.captureLineLaser, { name: capture.name, ...params }]
+            : [OPERATION_IDS.captureLive, params];
         const source = { sha256, name: capture.name, setup: capture.setup };
         const step = await this.steps.enqueue(capture.pieceId, operation, values, 1, source, manager);
         await manager.update(Capture, id, { status: 'finished', stepId: step.id });
         if (place && (await this.pieces.view(capture.pieceId)).scans > 0)
-          await this.steps.enqueue(capture.pieceId, 'register.automatic', {}, 1, undefined, manager);
+          await this.steps.enqueue(capture.pieceId, OPERATION_IDS.registerAutomatic, {}, 1, undefined, manager);
         return step;
       });
     } finally {

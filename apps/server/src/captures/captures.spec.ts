@@ -191,7 +191,7 @@ test('a plan is checked, kept and sets the later defaults', async () => {
   expect(after.plan).toEqual(plan);
   expect(after.stages.find((s) => s.stage === 'plan')).toMatchObject({ state: 'done', figure: '300 mm' });
   const fuse = await harness.http().get(`/api/pieces/${piece.id}/suggestions?operation=fuse.surface`);
-  expect((fuse.body as { voxel: number }).voxel).toBeCloseTo(0.86, 2);
+  expect((fuse.body as { values: { voxel: number } }).values.voxel).toBeCloseTo(0.86, 2);
   const bad = { ...plan, kind: 'castle', size: -1 };
   const refused = await harness.http().patch(`/api/pieces/${piece.id}`).send({ plan: bad }).expect(400);
   expect(JSON.stringify(refused.body)).toMatch(/kind|size/);

@@ -1,7 +1,7 @@
 import type { DataSource } from 'typeorm';
 import type { Placement, PlacementDoubt } from '@amber-knit/core/geometry';
 import type { ArtifactView, DoubtView, PieceView, PlacementView, ScanView, StageState } from '@amber-knit/contracts';
-import { OPERATIONS, STAGES, type Stage } from '@amber-knit/operations';
+import { operationOf, shortCountText, STAGES, type Stage } from '@amber-knit/operations';
 import { Artifact, Piece, PieceState, ScanRow, Step, type Heads } from '../database/entities.js';
 import { decodePlacements, placementsRekeyed } from '../storage/artifact-codec.js';
 import type { BlobStore } from '../storage/blob-store.js';
@@ -10,9 +10,6 @@ import { namesById, scansIn } from './scan-labels.js';
 export function artifactView(a: Artifact): ArtifactView {
   return { id: a.id, kind: a.kind, bytes: Number(a.facts.bytes ?? 0), facts: a.facts, stepId: a.stepId };
 }
-
-const short = (n: number): string =>
-  n >= 1e6 ? `${(n / 1e6).toFixed(2)}M` : n >= 1000 ? `${Math.round(n / 1000)}k` : String(n);
 
 /** Puts together everything the browser shows of a piece, as it stands or as it stood at a state. */
 export async function buildPieceView(
@@ -85,7 +82,7 @@ export async function buildPieceView(
     stages,
     canUndo: Boolean(state?.parentId),
     canRedo: piece.redo.length > 0,
-    lastStep: undoOf ? (OPERATIONS.find((o) => o.id === undoOf.operationId)?.title ?? undoOf.operationId) : null,
+    lastStep: undoOf ? (operationOf(undoOf)?.title ?? undoOf.operationId) : null,
   };
 }
 
@@ -117,7 +114,7 @@ function buildStages(
   const current = new Set([...Object.values(heads.clouds), heads.placements]);
   for (let at = heads.placements; at; current.add(at)) {
     const step: Step | undefined = stepOf.get(artifacts.get(at)?.stepId ?? '');
-    const stayed = OPERATIONS.find((o) => o.id === step?.operationId)?.movesNothing;
+    const stayed = step && operationOf(step)?.movesNothing;
     at = stayed ? step?.inputs.find((i) => artifacts.get(i)?.kind === 'placements') : undefined;
   }
   // A result is up to date if all it was made from is current, or was itself made from what is current.
@@ -150,18 +147,16 @@ function buildStages(
     return out;
   };
   const running = new Set(
-    steps
-      .filter((s) => s.status === 'running' || s.status === 'queued')
-      .map((s) => OPERATIONS.find((o) => o.id === s.operationId)?.stage),
+    steps.filter((s) => s.status === 'running' || s.status === 'queued').map((s) => operationOf(s)?.stage),
   );
   const line = lineage(heads.model ?? heads.mesh);
   const last = (stage: Stage): { step: Step; artifact: Artifact } | undefined =>
-    line.find(({ step }) => OPERATIONS.find((o) => o.id === step.operationId)?.stage === stage);
+    line.find(({ step }) => operationOf(step)?.stage === stage);
   const points = scans.reduce((n, s) => n + Number(s.cloud.facts.points ?? 0), 0);
   const registered = scans.filter((s) => s.placement.state === 'registered').length;
   const cleaned = scans.filter((s) => s.cloud.id !== s.original.id).length;
-  const newest = (operationId: string): Step | undefined =>
-    steps.filter((s) => s.operationId === operationId && s.status === 'done').pop();
+  const newest = (stage: Stage): Step | undefined =>
+    steps.filter((s) => s.status === 'done' && operationOf(s)?.stage === stage).pop();
 
   const make = (stage: Stage, done: boolean, isFresh: boolean, figure: string, detail: string): StageState => ({
     stage,
@@ -169,15 +164,18 @@ function buildStages(
     figure: done ? figure : '',
     detail: done ? detail : '',
   });
+  const ofStep = (stage: Stage, step: Step | undefined, isFresh: boolean): StageState => {
+    const cell = step && operationOf(step)?.cell?.(step.figures ?? {});
+    return make(stage, Boolean(step), isFresh, cell?.figure ?? '', cell?.detail ?? '');
+  };
+  const ofSurface = (stage: Stage): StageState => {
+    const found = last(stage);
+    return ofStep(stage, found?.step, found ? fresh(found.artifact.id) : true);
+  };
   const setups = new Set(scans.map((s) => s.setup)).size;
-  const fuse = last('fuse');
-  const mend = last('mend');
-  const texture = last('texture');
-  const inspected = newest('check.inspect');
+  const inspected = newest('check');
   const ofCurrent = (step?: Step): boolean => Boolean(step && heads.mesh && step.inputs.includes(heads.mesh));
-  const delivered = steps
-    .filter((s) => s.status === 'done' && OPERATIONS.find((o) => o.id === s.operationId)?.stage === 'deliver')
-    .pop();
+  const delivered = newest('deliver');
   const deliveredFresh = delivered?.inputs.some((i) => artifacts.get(i)?.kind === 'mesh')
     ? ofCurrent(delivered)
     : Boolean(delivered?.inputs.every((i) => artifacts.get(i)?.kind !== 'cloud' || current.has(i)));
@@ -190,7 +188,7 @@ function buildStages(
       `${scans.length} scans`,
       `${setups} setup${setups === 1 ? '' : 's'}`,
     ),
-    clean: make('clean', cleaned > 0, true, `${short(points)} points`, `${cleaned} of ${scans.length}`),
+    clean: make('clean', cleaned > 0, true, `${shortCountText(points)} points`, `${cleaned} of ${scans.length}`),
     register: make(
       'register',
       registered > 0,
@@ -198,43 +196,11 @@ function buildStages(
       `${registered} of ${scans.length}`,
       '',
     ),
-    fuse: make(
-      'fuse',
-      Boolean(fuse),
-      fuse ? fresh(fuse.artifact.id) : true,
-      fuse ? `${Number(fuse.step.figures?.voxel ?? 0).toFixed(2)} mm` : '',
-      fuse ? `${short(Number(fuse.artifact.facts.triangles))} tri` : '',
-    ),
-    mend: make(
-      'mend',
-      Boolean(mend),
-      mend ? fresh(mend.artifact.id) : true,
-      mend ? `${short(Number(mend.artifact.facts.triangles))} tri` : '',
-      mend?.artifact.facts.watertight ? 'watertight' : 'open',
-    ),
-    texture: make(
-      'texture',
-      Boolean(texture),
-      texture ? fresh(texture.artifact.id) : true,
-      texture ? `${String(texture.artifact.facts.mapSize)}²` : '',
-      '',
-    ),
-    check: make(
-      'check',
-      Boolean(inspected),
-      ofCurrent(inspected),
-      inspected ? `${Number(inspected.figures?.height ?? 0).toFixed(1)} mm high` : '',
-      inspected?.figures?.watertight ? 'closed' : 'open',
-    ),
-    deliver: make(
-      'deliver',
-      Boolean(delivered),
-      deliveredFresh,
-      String(delivered?.figures?.file ?? '')
-        .replace(/^.*\./, '')
-        .toUpperCase(),
-      `${(Number(delivered?.figures?.bytes ?? 0) / 1e6).toFixed(1)} MB`,
-    ),
+    fuse: ofSurface('fuse'),
+    mend: ofSurface('mend'),
+    texture: ofSurface('texture'),
+    check: ofStep('check', inspected, ofCurrent(inspected)),
+    deliver: ofStep('deliver', delivered, deliveredFresh),
   };
   return STAGES.map((s) => table[s]);
 }

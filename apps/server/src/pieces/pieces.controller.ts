@@ -29,7 +29,7 @@ import {
 } from 'class-validator';
 import type { Request, Response } from 'express';
 import { DataSource } from 'typeorm';
-import type { OperationView, PieceSummary, PieceView, VersionView } from '@amber-knit/contracts';
+import type { OperationView, PieceSummary, PieceView, SuggestionsView, VersionView } from '@amber-knit/contracts';
 import { findOperation, OPERATIONS, paramFields } from '@amber-knit/operations';
 import { Artifact } from '../database/entities.js';
 import { sendStored } from '../http/stored-bytes.js';
@@ -197,9 +197,10 @@ export class PiecesController {
   async suggestions(
     @Param('id', ParseUUIDPipe) id: string,
     @Query('operation') operationId: string,
-  ): Promise<Record<string, unknown>> {
+  ): Promise<SuggestionsView> {
     const operation = findOperation(operationId);
-    return operation.suggest(await this.pieces.stats(id)) as Record<string, unknown>;
+    const stats = await this.pieces.stats(id);
+    return { values: { ...operation.suggest(stats) }, reasons: { ...operation.because?.(stats) } };
   }
 
   @Get('operations')

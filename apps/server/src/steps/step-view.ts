@@ -1,19 +1,18 @@
 import type { StepView } from '@amber-knit/contracts';
-import { OPERATIONS } from '@amber-knit/operations';
+import { describeFigures, describeParams, operationOf, paramFields } from '@amber-knit/operations';
 import type { Step } from '../database/entities.js';
-
-const operationOf = (s: Step) => OPERATIONS.find((o) => o.id === s.operationId);
 
 /** What a step does, in the words of its operation. */
 export const titleOf = (s: Step): string => operationOf(s)?.title ?? s.operationId;
 
 export function stepView(s: Step): StepView {
+  const operation = operationOf(s);
   return {
     id: s.id,
     pieceId: s.pieceId,
     operationId: s.operationId,
     title: titleOf(s),
-    stage: operationOf(s)?.stage ?? 'clean',
+    stage: operation?.stage ?? 'clean',
     version: s.operationVersion,
     params: s.params,
     seed: s.seed,
@@ -21,6 +20,8 @@ export function stepView(s: Step): StepView {
     progress: s.progress,
     progressStage: s.progressStage,
     figures: s.figures,
+    figureList: s.status === 'done' ? describeFigures(operation?.figures ?? {}, s.figures ?? {}) : [],
+    paramList: describeParams(operation ? paramFields(operation.params) : [], s.params),
     summary: s.summary,
     notes: s.notes,
     error: s.error,

@@ -1,7 +1,7 @@
 import { Injectable } from '@nestjs/common';
 import { DataSource, In, type EntityManager } from 'typeorm';
 import type { StepView } from '@amber-knit/contracts';
-import { findOperation, OPERATIONS, parseParams, type Operation } from '@amber-knit/operations';
+import { findOperation, OPERATION_IDS, operationOf, parseParams, type Operation } from '@amber-knit/operations';
 import { GeometryError } from '@amber-knit/core/runtime';
 import { Artifact, Piece, Step } from '../database/entities.js';
 import { PiecesService } from '../pieces/pieces.service.js';
@@ -74,9 +74,7 @@ export class StepsService {
     const needs: readonly string[] = operation.needs;
     const taken = new Set<string>([...needs, ...(needs.includes('file') ? [] : (operation.uses ?? []))]);
     const open = await manager.findBy(Step, { pieceId, status: In(['queued', 'running']) });
-    return open
-      .filter((s) => OPERATIONS.find((o) => o.id === s.operationId)?.gives.some((kind) => taken.has(kind)))
-      .map((s) => s.id);
+    return open.filter((s) => operationOf(s)?.gives.some((kind) => taken.has(kind))).map((s) => s.id);
   }
 
   /** Queues an import of a file that a step made. @throws GeometryError `invalid-parameter` if it is none */
@@ -84,7 +82,7 @@ export class StepsService {
     const file = await this.db.manager.findOneByOrFail(Artifact, { id: artifactId });
     if (file.kind !== 'file') throw new GeometryError('invalid-parameter', 'Only files can be brought in.');
     const name = String(file.facts.name ?? 'scans');
-    return this.enqueue(pieceId, 'capture.import', {}, 1, { sha256: file.blobSha256, name, setup });
+    return this.enqueue(pieceId, OPERATION_IDS.captureImport, {}, 1, { sha256: file.blobSha256, name, setup });
   }
 
   /**

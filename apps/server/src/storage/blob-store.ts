@@ -140,7 +140,8 @@ export class BlobStore {
   async copyTo(sha: string, path: string): Promise<void> {
     const file = await open(path, 'wx');
     try {
-      for await (const part of this.chunks(sha)) await file.write(part);
+      // `write` may write a part and say so: only `appendFile` writes all or throws.
+      for await (const part of this.chunks(sha)) await file.appendFile(part);
     } finally {
       await file.close();
     }

@@ -2,6 +2,7 @@ import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Upload } from '@tus/server';
 import type { DataSource } from 'typeorm';
+import { OPERATION_IDS } from '@amber-knit/operations';
 import { GeometryError } from '@amber-knit/core/runtime';
 import { Step } from '../database/entities.js';
 import { toProblem } from '../problem.filter.js';
@@ -50,7 +51,7 @@ export class UploadFinisher {
           setup: printable(meta.setup, 80) || 'Setup 1',
           uploadId: upload.id,
         };
-        const operation = meta.operation || 'capture.import';
+        const operation = meta.operation || OPERATION_IDS.captureImport;
         const step = await this.steps.enqueue(pieceOf(meta), operation, paramsOf(meta), 1, source, manager);
         return { stepId: step.id, bytes: upload.size ?? 0 };
       });

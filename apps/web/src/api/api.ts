@@ -10,6 +10,7 @@ import type {
   Problem,
   ServerEvent,
   StepView,
+  SuggestionsView,
   VersionView,
 } from '@amber-knit/contracts';
 
@@ -29,7 +30,7 @@ export const api = createApi({
       query: (id) => `pieces/${id}/steps`,
       providesTags: (_r, _e, id) => [{ type: 'Steps', id }],
     }),
-    suggestions: build.query<Record<string, unknown>, { pieceId: string; operationId: string }>({
+    suggestions: build.query<SuggestionsView, { pieceId: string; operationId: string }>({
       query: ({ pieceId, operationId }) => `pieces/${pieceId}/suggestions?operation=${operationId}`,
       providesTags: (_r, _e, { pieceId }) => [{ type: 'Piece', id: pieceId }],
     }),

@@ -22,12 +22,6 @@ export interface FuseScansOptions {
 
 export const FUSE_SCANS_DEFAULTS: FuseScansOptions = { voxel: 0.6, truncationVoxels: 3 };
 
-/** The voxel that suits scans of this spacing: 0.85 times the median spacing over all scans' overlap, at least 0.05 mm. */
-export function suggestVoxel(scans: Scan[]): number {
-  const spacing = scans.map((s) => estimateSpacing(s.cloud)).sort((a, b) => a - b)[scans.length >> 1] ?? 0.6;
-  return Math.max(0.05, Math.round(170 * spacing) / 100);
-}
-
 /**
  * Fuses all placed scans into one mesh, open where nothing was seen. Scans with depth images are fused from these
  * (only where the cleaned cloud still holds points, so that what was removed stays removed), others from their

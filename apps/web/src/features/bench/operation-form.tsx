@@ -1,10 +1,20 @@
 import { useEffect, useId, useState } from 'react';
 import { Controller, useForm, type Control } from 'react-hook-form';
-import { Label, Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headlessui/react';
+import {
+  Disclosure,
+  DisclosureButton,
+  DisclosurePanel,
+  Label,
+  Listbox,
+  ListboxButton,
+  ListboxOption,
+  ListboxOptions,
+} from '@headlessui/react';
 import { Check, ChevronDown, ChevronRight } from 'lucide-react';
 import type { OperationView, ParamField } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
 import { Button, Notice } from '../../shared/controls';
+import { HelpMark } from '../../shared/help-mark';
 
 type Values = Record<string, string | boolean | string[]>;
 
@@ -31,14 +41,30 @@ export function OperationForm({
 
   useEffect(() => {
     // What has been typed already stays: suggestions may come late, and come anew with every change of the piece.
-    reset(Object.fromEntries(operation.fields.map((f) => [f.name, toInput(f, suggested?.[f.name] ?? f.default)])), {
-      keepDirtyValues: true,
-    });
+    reset(
+      Object.fromEntries(operation.fields.map((f) => [f.name, toInput(f, suggested?.values[f.name] ?? f.default)])),
+      {
+        keepDirtyValues: true,
+      },
+    );
   }, [suggested, operation, reset]);
 
   const paramsFrom = (values: Values): Record<string, unknown> =>
     Object.fromEntries(operation.fields.map((f) => [f.name, fromInput(f, values[f.name])]));
   const submit = handleSubmit((values) => run({ pieceId, operationId: operation.id, params: paramsFrom(values) }));
+  const fieldOf = (f: ParamField) =>
+    f.kind === 'scans' ? (
+      <ScansField key={f.name} pieceId={pieceId} field={f} control={control} />
+    ) : (
+      <Field
+        key={f.name}
+        field={f}
+        reason={suggested?.reasons[f.name]}
+        suggested={suggested?.values[f.name] !== undefined}
+        input={register(f.name)}
+        invalid={Boolean(formState.errors[f.name])}
+      />
+    );
   return (
     <section className="border-b border-line py-3 last:border-b-0">
       <h3 className="m-0">
@@ -61,18 +87,17 @@ export function OperationForm({
           aria-label={operation.title}
         >
           <p className="m-0 text-muted">{operation.help}</p>
-          {operation.fields.map((f) =>
-            f.kind === 'scans' ? (
-              <ScansField key={f.name} pieceId={pieceId} field={f} control={control} />
-            ) : (
-              <Field
-                key={f.name}
-                field={f}
-                suggested={suggested?.[f.name] !== undefined}
-                input={register(f.name)}
-                invalid={Boolean(formState.errors[f.name])}
-              />
-            ),
+          {operation.fields.filter((f) => !f.more).map(fieldOf)}
+          {operation.fields.some((f) => f.more) && (
+            <Disclosure>
+              <DisclosureButton className="group inline-flex items-center gap-1 self-start border-0 bg-transparent p-0 text-muted hover:text-ink">
+                <ChevronRight size={14} className="group-data-open:rotate-90" aria-hidden /> More settings
+              </DisclosureButton>
+              {/* Closed, its fields stay part of the form. */}
+              <DisclosurePanel unmount={false} className="flex flex-col gap-2">
+                {operation.fields.filter((f) => f.more).map(fieldOf)}
+              </DisclosurePanel>
+            </Disclosure>
           )}
           {error && <Notice tone="error">{problemText(error)}</Notice>}
           {onPreview && (
@@ -95,11 +120,14 @@ export function OperationForm({
 function Field({
   field: f,
   suggested,
+  reason,
   input,
   invalid,
 }: {
   field: ParamField;
   suggested: boolean;
+  /** Why it is suggested. */
+  reason?: string;
   input: ReturnType<ReturnType<typeof useForm<Values>>['register']>;
   invalid: boolean;
 }) {
@@ -109,10 +137,13 @@ function Field({
   return (
     <div>
       <div className="grid grid-cols-[1fr_8.2rem] items-center gap-2">
-        <label htmlFor={id}>
-          {f.title}
-          {suggested && <span className="text-muted"> (suggested)</span>}
-        </label>
+        <span>
+          <label htmlFor={id}>{f.title}</label> <HelpMark about={f.title}>{helpText(f)}</HelpMark>
+          {suggested && <span className="block text-[0.86em] text-muted">Suggested{reason ? `: ${reason}` : ''}</span>}
+          <span id={help} className="sr-only">
+            {helpText(f)}
+          </span>
+        </span>
         {f.kind === 'choice' ? (
           <select id={id} {...input} aria-describedby={help} className={box}>
             {f.choices!.map((c) => (
@@ -150,16 +181,13 @@ function Field({
           </span>
         )}
       </div>
-      <details className="text-muted">
-        <summary className="cursor-pointer text-[0.86em]">What is this?</summary>
-        <span id={help} className="text-[0.92em]">
-          {f.help}
-          {f.min !== undefined && ` From ${f.min} to ${f.max}${f.unit ? ` ${f.unit}` : ''}.`}
-        </span>
-      </details>
     </div>
   );
 }
+
+/** What a field is for, and what may be put in. */
+const helpText = (f: ParamField): string =>
+  f.min === undefined ? f.help : `${f.help} From ${f.min} to ${f.max}${f.unit ? ` ${f.unit}` : ''}.`;
 
 /** Which scans a step works on: all, or those picked from the list. */
 function ScansField({ pieceId, field: f, control }: { pieceId: string; field: ParamField; control: Control<Values> }) {
@@ -179,7 +207,9 @@ function ScansField({ pieceId, field: f, control }: { pieceId: string; field: Pa
             onChange={field.onChange}
             className="grid grid-cols-[1fr_8.2rem] items-center gap-2"
           >
-            <Label title={f.help}>{f.title}</Label>
+            <span>
+              <Label>{f.title}</Label> <HelpMark about={f.title}>{f.help}</HelpMark>
+            </span>
             <ListboxButton className="flex w-full min-w-0 items-center justify-between rounded-lg border border-[var(--field)] bg-panel px-2 py-1 text-left text-ink">
               <span className="truncate">
                 {chosen.length === 0 ? f.whenEmpty : chosen.length === 1 ? chosen[0] : `${chosen.length} scans`}

@@ -4,7 +4,8 @@ import type { OperationView, PieceView, Stage, StepView } from '@amber-knit/cont
 import { api } from '../../api/api';
 import { STAGE_NAMES } from '../../app/stages';
 import { Notice } from '../../shared/controls';
-import { figureText, words } from '../../shared/format';
+import { FigureList } from '../../shared/figure-list';
+
 import { FramesPanel } from '../frames/frames-panel';
 import { IncomingList } from '../import/incoming-list';
 import { unitQuestionOf } from '../import/unit-question';
@@ -111,24 +112,15 @@ function LastResult({ step, operation }: { step: StepView; operation: OperationV
   if (step.status === 'cancelled') return <Notice>{step.title} was cancelled. Nothing was changed.</Notice>;
   return (
     <section aria-label="Newest result" className="mb-1 rounded-lg bg-sunk px-3 py-2">
-      <div>{step.summary}</div>
-      <dl className="num m-0 mt-1 grid grid-cols-[1fr_auto] gap-x-3">
-        {Object.entries(step.figures ?? {})
-          .filter(([, v]) => !Array.isArray(v))
-          .map(([k, v]) => (
-            <div key={k} className="contents">
-              <dt className="text-muted">{words(k)}</dt>
-              <dd className="m-0 text-right">{figureText(k, v)}</dd>
-            </div>
-          ))}
-      </dl>
+      <p className="m-0 mb-1.5">{step.summary}</p>
+      <FigureList figures={step.figureList} />
       {step.notes.map((n) => (
         <p key={n} className="m-0 mt-1 text-brick">
           {n}
         </p>
       ))}
       {COMPARED.includes(step.stage) && operation?.movesNothing === false && <BeforeButton step={step} />}
-      {step.operationId.startsWith('deliver.') && step.outputs[0] && (
+      {step.stage === 'deliver' && step.outputs[0] && (
         <a
           href={`/api/artifacts/${step.outputs[0]}/data`}
           download={String(step.figures?.file)}

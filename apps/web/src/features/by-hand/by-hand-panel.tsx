@@ -1,4 +1,5 @@
 import { useEffect } from 'react';
+import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import type { PieceView } from '@amber-knit/contracts';
 import { transformPoint, type Vec3 } from '@amber-knit/core/math';
 import { fitPairs } from '@amber-knit/core/registration';
@@ -63,14 +64,17 @@ export function ByHandPanel({ piece, busy }: { piece: PieceView; busy: boolean }
     const ground = onto === 'placed' ? '' : piece.scanList.find((s) => s.id === onto)!.name;
     const [operationId, params] =
       by === 'moving'
-        ? ['register.moved', { onto: placedOthers(scan.id) ? '' : ground, pieceFromScan: pose }]
-        : ['register.pairs', { pairs: whole.map(({ from, onto: o }) => ({ from, scan: o.scan, onto: o.point })) }];
+        ? [OPERATION_IDS.registerMoved, { onto: placedOthers(scan.id) ? '' : ground, pieceFromScan: pose }]
+        : [
+            OPERATION_IDS.registerPairs,
+            { pairs: whole.map(({ from, onto: o }) => ({ from, scan: o.scan, onto: o.point })) },
+          ];
     const result = await run({ pieceId: piece.id, operationId, params: { scan: scan.name, refine, ...params } });
     if (!('error' in result)) dispatch(byHandBegun(null));
   };
   const rescale = async (factor: number): Promise<void> => {
     const params = { only: [scan.name], was: 'factor', factor };
-    const result = await run({ pieceId: piece.id, operationId: 'clean.rescale', params });
+    const result = await run({ pieceId: piece.id, operationId: OPERATION_IDS.cleanRescale, params });
     if (!('error' in result)) dispatch(picksScaled(factor));
   };
   return (

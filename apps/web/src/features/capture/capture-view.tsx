@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState, useSyncExternalStore } from 'react';
 import { AlertTriangle, Crosshair } from 'lucide-react';
 import { Button } from '../../shared/controls';
-import { shortCount } from '../../shared/format';
+import { shortCountText } from '@amber-knit/operations/quantity-text';
 import { CameraTile } from './camera-tile';
 import { captureClient } from './capture-client';
 import { HandTile } from './hand-tile';
@@ -160,7 +160,7 @@ export function CaptureView({ cutHeight, sound }: { cutHeight: number; sound: bo
         )}
         <span className="flex-1" />
         <span className="text-muted">
-          {shortCount(splats)} splats, {report?.kept ?? 0} frames kept
+          {shortCountText(splats)} splats, {report?.kept ?? 0} frames kept
           {state.waiting > 0 ? `, ${state.waiting} on their way` : report?.kept ? ', all stored' : ''}
         </span>
       </div>

@@ -1,5 +1,5 @@
 import type { FrameQuality } from '@amber-knit/core/frames';
-import { mm } from '../../shared/format';
+import { lengthText } from '@amber-knit/operations/quantity-text';
 
 /** What can be drawn for each frame. */
 export interface FrameMeasure {
@@ -14,12 +14,12 @@ export interface FrameMeasure {
 const percent = (v: number): string => `${Math.round(100 * v)} %`;
 
 export const FRAME_MEASURES: readonly FrameMeasure[] = [
-  { key: 'residual', title: 'Distance from its neighbours', text: mm, highIsBad: true },
+  { key: 'residual', title: 'Distance from its neighbours', text: lengthText, highIsBad: true },
   { key: 'paint', title: 'Paint unlike its neighbours’', text: (v) => v.toFixed(3), highIsBad: true },
   { key: 'sharpness', title: 'Sharpness', text: (v) => `${percent(v)} of usual`, highIsBad: false },
   { key: 'valid', title: 'Measured pixels', text: percent, highIsBad: false },
-  { key: 'motion', title: 'Movement since the frame before', text: mm, highIsBad: true },
-  { key: 'drift', title: 'Moved to undo drift', text: mm, highIsBad: true },
+  { key: 'motion', title: 'Movement since the frame before', text: lengthText, highIsBad: true },
+  { key: 'drift', title: 'Moved to undo drift', text: lengthText, highIsBad: true },
 ];
 
 /** Those measures that say something of any frame. */

@@ -1,4 +1,5 @@
 import { useEffect, useState, useSyncExternalStore } from 'react';
+import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import type { PieceView } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
 import { Button, Notice } from '../../shared/controls';
@@ -123,7 +124,7 @@ export function FramesPanel({ piece, busy }: { piece: PieceView; busy: boolean }
               onClick={() =>
                 void run({
                   pieceId: piece.id,
-                  operationId: 'clean.frames',
+                  operationId: OPERATION_IDS.cleanFrames,
                   params: { scan: open.name, dropped: names },
                 })
               }

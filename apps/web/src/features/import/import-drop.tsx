@@ -1,4 +1,5 @@
 import { useEffect, useRef, useState, type ReactNode } from 'react';
+import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import type { PieceView } from '@amber-knit/contracts';
 import { api } from '../../api/api';
 import { ColumnsDialog } from './columns-dialog';
@@ -50,7 +51,7 @@ export function ImportDrop({ piece, children }: { piece: PieceView; children: Re
         {
           pieceId: piece.id,
           setup,
-          operation: 'capture.import',
+          operation: OPERATION_IDS.captureImport,
           params: JSON.stringify({ unit, ...(columns ? { columns } : {}) }),
         },
         {

@@ -1,3 +1,4 @@
+import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import type { StepView } from '@amber-knit/contracts';
 
 /** Units that a file may be in, and how many millimetres each has. */
@@ -20,7 +21,7 @@ export interface UnitQuestion {
 /** What a step asks about its unit, if it does. */
 export function unitQuestionOf(step: StepView): UnitQuestion | undefined {
   const across = step.status === 'failed' ? step.figures?.across : undefined;
-  if (step.operationId !== 'capture.import' || typeof across !== 'number') return undefined;
+  if (step.operationId !== OPERATION_IDS.captureImport || typeof across !== 'number') return undefined;
   return { stepId: step.id, fileName: step.sourceName ?? 'The file', across, reason: step.error ?? '' };
 }
 

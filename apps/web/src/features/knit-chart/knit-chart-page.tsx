@@ -2,7 +2,7 @@ import { Link, useNavigate, useParams } from 'react-router';
 import type { PieceView, Stage } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
 import { Button, Header, Notice } from '../../shared/controls';
-import { shortCount } from '../../shared/format';
+import { shortCountText } from '@amber-knit/operations/quantity-text';
 import { StateGlyph, stateWord, type GlyphState } from '../../shared/state-glyph';
 import { KnitChart } from './knit-chart';
 
@@ -81,8 +81,8 @@ function KeyFigures({ piece }: { piece: PieceView }) {
   const registered = piece.scanList.filter((s) => s.placement.state === 'registered').length;
   const figures: [string, string][] = [
     ['Registered', `${registered} of ${piece.scans} scans`],
-    ['Points', shortCount(piece.points)],
-    ['Mesh', piece.mesh ? `${shortCount(piece.triangles)} triangles` : 'none yet'],
+    ['Points', shortCountText(piece.points)],
+    ['Mesh', piece.mesh ? `${shortCountText(piece.triangles)} triangles` : 'none yet'],
     ['Closed', piece.mesh ? (piece.watertight ? 'watertight' : 'has holes') : '–'],
   ];
   return (

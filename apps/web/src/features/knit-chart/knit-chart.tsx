@@ -3,7 +3,7 @@ import { useNavigate } from 'react-router';
 import { curveBasis, line, scalePoint } from 'd3';
 import type { PieceView, ScanView, Stage } from '@amber-knit/contracts';
 import { STAGE_NAMES } from '../../app/stages';
-import { shortCount } from '../../shared/format';
+import { shortCountText } from '@amber-knit/operations/quantity-text';
 import { GlyphShape, stateWord, type GlyphState } from '../../shared/state-glyph';
 import { strandColor } from '../../shared/strand-colors';
 import { chartHeight, layoutRows, middleOf, type Row } from './chart-layout';
@@ -158,8 +158,8 @@ function Strand({
         state="done"
         color={color}
         radius={6}
-        label={`${scan.name}, captured: ${shortCount(Number(scan.original.facts.points))} points`}
-        lines={[shortCount(Number(scan.original.facts.points))]}
+        label={`${scan.name}, captured: ${shortCountText(Number(scan.original.facts.points))} points`}
+        lines={[shortCountText(Number(scan.original.facts.points))]}
         onGo={() => onGo('capture')}
       />
       <Crossing
@@ -169,7 +169,7 @@ function Strand({
         color={color}
         radius={6}
         label={`${scan.name}, ${cleaned ? 'cleaned' : 'not cleaned'}`}
-        lines={[cleaned ? shortCount(Number(scan.cloud.facts.points)) : '–']}
+        lines={[cleaned ? shortCountText(Number(scan.cloud.facts.points)) : '–']}
         onGo={() => onGo('clean')}
       />
       <Crossing

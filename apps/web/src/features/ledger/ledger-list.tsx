@@ -3,7 +3,8 @@ import { format } from 'date-fns';
 import { ChevronDown, ChevronRight } from 'lucide-react';
 import type { StepView } from '@amber-knit/contracts';
 import { api } from '../../api/api';
-import { figureText, seconds, words } from '../../shared/format';
+import { FigureRows } from '../../shared/figure-list';
+import { durationText } from '@amber-knit/operations/quantity-text';
 
 const STATUS: Record<StepView['status'], string> = {
   queued: '… waiting',
@@ -16,7 +17,6 @@ const STATUS: Record<StepView['status'], string> = {
 /** Steps as a list, newest first, each openable for parameters, figures and notes. */
 export function LedgerList({ pieceId }: { pieceId: string }) {
   const { data: steps } = api.useStepsQuery(pieceId);
-  const { data: operations } = api.useOperationsQuery();
   const [open, setOpen] = useState<string | null>(null);
   if (!steps) return <p className="text-muted">Opening the ledger …</p>;
   if (steps.length === 0)
@@ -56,7 +56,7 @@ export function LedgerList({ pieceId }: { pieceId: string }) {
                 </td>
                 <td className="whitespace-nowrap py-1.5 pr-3">{STATUS[s.status]}</td>
                 <td className="num whitespace-nowrap py-1.5 pr-3 text-right">
-                  {s.startedAt && s.finishedAt ? seconds(Date.parse(s.finishedAt) - Date.parse(s.startedAt)) : ''}
+                  {s.startedAt && s.finishedAt ? durationText(Date.parse(s.finishedAt) - Date.parse(s.startedAt)) : ''}
                 </td>
                 <td className="num whitespace-nowrap py-1.5 text-right text-muted">
                   {format(new Date(s.createdAt), 'd MMM HH:mm')}
@@ -66,13 +66,7 @@ export function LedgerList({ pieceId }: { pieceId: string }) {
                 <tr className="border-b border-line bg-sunk">
                   <td />
                   <td colSpan={5} className="py-2 pr-3">
-                    <StepDetails
-                      step={s}
-                      label={(name) =>
-                        operations?.find((o) => o.id === s.operationId)?.fields.find((f) => f.name === name)?.title ??
-                        words(name)
-                      }
-                    />
+                    <StepDetails step={s} />
                   </td>
                 </tr>
               )}
@@ -83,17 +77,32 @@ export function LedgerList({ pieceId }: { pieceId: string }) {
   );
 }
 
-function StepDetails({ step, label }: { step: StepView; label: (name: string) => string }) {
+function StepDetails({ step }: { step: StepView }) {
   return (
     <div className="grid grid-cols-2 gap-6">
-      <Pairs
-        title="Parameters"
-        entries={Object.entries(step.params).map(([k, v]) => [label(k), figureText(k, v as number)])}
-      />
-      <Pairs
-        title="Figures"
-        entries={Object.entries(step.figures ?? {}).map(([k, v]) => [words(k), figureText(k, v)])}
-      />
+      <div>
+        <h3 className="m-0 mb-1 text-sm font-semibold">Parameters</h3>
+        {step.paramList.length === 0 ? (
+          <span className="text-muted">none</span>
+        ) : (
+          <dl className="m-0 grid grid-cols-[auto_1fr] gap-x-4">
+            {step.paramList.map((p) => (
+              <Fragment key={p.name}>
+                <dt className="text-muted">{p.label}</dt>
+                <dd className="num m-0">{p.text}</dd>
+              </Fragment>
+            ))}
+          </dl>
+        )}
+      </div>
+      <div>
+        <h3 className="m-0 mb-1 text-sm font-semibold">Figures</h3>
+        {step.figureList.length === 0 ? (
+          <span className="text-muted">none</span>
+        ) : (
+          <FigureRows figures={step.figureList} />
+        )}
+      </div>
       <div className="col-span-2 text-muted">
         <span className="num">
           {step.operationId}, version {step.version}, seed {step.seed}, run {step.attempt}
@@ -104,26 +113,6 @@ function StepDetails({ step, label }: { step: StepView; label: (name: string) =>
           </p>
         ))}
       </div>
-    </div>
-  );
-}
-
-function Pairs({ title, entries }: { title: string; entries: [string, string][] }) {
-  return (
-    <div>
-      <h3 className="m-0 mb-1 text-sm font-semibold">{title}</h3>
-      {entries.length === 0 ? (
-        <span className="text-muted">none</span>
-      ) : (
-        <dl className="m-0 grid grid-cols-[auto_1fr] gap-x-4">
-          {entries.map(([k, v]) => (
-            <Fragment key={k}>
-              <dt className="text-muted">{k}</dt>
-              <dd className="num m-0">{v}</dd>
-            </Fragment>
-          ))}
-        </dl>
-      )}
     </div>
   );
 }

@@ -1,3 +1,4 @@
+import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import type { CaptureView } from '@amber-knit/contracts';
 import { LINE_CENTRES_DEFAULTS, type StandEstimate, type TurnSearch } from '@amber-knit/core/line-laser';
 import type { ClientMessage, DeviceInfo } from '@amber-knit/device-protocol';
@@ -211,7 +212,7 @@ export class LineLaserClient {
     await new Promise<void>((resolve) => {
       uploadScan(
         new File([bytes], `${about.name}.zip`, { type: 'application/zip' }),
-        { pieceId: about.pieceId, setup: about.setup, operation: 'capture.line-laser', params },
+        { pieceId: about.pieceId, setup: about.setup, operation: OPERATION_IDS.captureLineLaser, params },
         {
           progress: (fraction) => this.set({ transfer: { text: 'Sending the recording', fraction } }),
           done: () => {

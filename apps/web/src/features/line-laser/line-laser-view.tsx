@@ -1,5 +1,5 @@
 import { useSyncExternalStore } from 'react';
-import { shortCount } from '../../shared/format';
+import { shortCountText } from '@amber-knit/operations/quantity-text';
 import { lineLaserClient } from './line-laser-client';
 import { LinePicture } from './line-picture';
 import { LinePoints } from './line-points';
@@ -39,7 +39,7 @@ export function LineLaserView() {
           {work !== null
             ? `finding lines, ${(100 * work).toFixed(0)} %`
             : points > 0
-              ? `${shortCount(points)} points`
+              ? `${shortCountText(points)} points`
               : ''}
         </span>
       </div>

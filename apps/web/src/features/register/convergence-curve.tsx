@@ -1,6 +1,6 @@
 import { axisBottom, axisLeft, line, scaleLinear, scaleLog, select } from 'd3';
 import { useEffect, useRef } from 'react';
-import { mm } from '../../shared/format';
+import { lengthText } from '@amber-knit/operations/quantity-text';
 
 const WIDTH = 290;
 const HEIGHT = 86;
@@ -41,7 +41,7 @@ export function ConvergenceCurve({ moved }: { moved: readonly number[] }) {
       <svg
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
         role="img"
-        aria-label={`Movement in ${moved.length} iterations, the last ${mm(moved[moved.length - 1])}`}
+        aria-label={`Movement in ${moved.length} iterations, the last ${lengthText(moved[moved.length - 1])}`}
       >
         <path d={path ?? ''} fill="none" stroke="var(--amber)" strokeWidth={1.8} />
         <g ref={bottom} transform={`translate(0 ${HEIGHT - BOTTOM})`} />
@@ -49,7 +49,7 @@ export function ConvergenceCurve({ moved }: { moved: readonly number[] }) {
       </svg>
       <figcaption className="text-muted">
         Largest movement of a scan in each iteration, mm. The last was{' '}
-        <span className="num">{mm(moved[moved.length - 1])}</span>.
+        <span className="num">{lengthText(moved[moved.length - 1])}</span>.
       </figcaption>
     </figure>
   );

@@ -1,5 +1,6 @@
 import { useEffect, useState } from 'react';
 import { ChevronLeft, ChevronRight } from 'lucide-react';
+import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import type { DoubtView, PieceView } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
 import { useAppDispatch, useAppSelector } from '../../app/store';
@@ -20,7 +21,7 @@ export function DoubtPanel({ piece, busy }: { piece: PieceView; busy: boolean })
   const doubt = doubts[index];
   const scans = doubts.reduce((n, d) => n + d.scans.length, 0);
   const choose = (scan: string, place: number): void =>
-    void run({ pieceId: piece.id, operationId: 'register.choose', params: { scan, place } });
+    void run({ pieceId: piece.id, operationId: OPERATION_IDS.registerChoose, params: { scan, place } });
   return (
     <section aria-label="Scans in doubt" className="border-b border-line py-3">
       <h3 className="m-0 flex items-center gap-2 text-sm font-semibold">

@@ -1,7 +1,7 @@
 import type { PieceView, ScanView, StepView } from '@amber-knit/contracts';
 import { freedomsOf, type Freedom } from '@amber-knit/core/registration';
 import { listed } from '@amber-knit/core/runtime';
-import { mm } from '../../shared/format';
+import { lengthText } from '@amber-knit/operations/quantity-text';
 import { hasPlace } from '../view/piece-content';
 
 /** The loosest motion of a scan, if it is known how well it is held. */
@@ -22,7 +22,7 @@ function directionWords(direction: readonly number[]): string {
 export function freedomWords(f: Freedom): string {
   if (f.sigma === 0) return 'the others are measured from it';
   const line = directionWords(f.direction);
-  return `± ${mm(f.sigma)} ${f.kind === 'slide' ? 'sliding along' : 'turning about'} ${line}`;
+  return `± ${lengthText(f.sigma)} ${f.kind === 'slide' ? 'sliding along' : 'turning about'} ${line}`;
 }
 
 /** The step that last fitted the placements: what came after it moved nothing. */
@@ -74,22 +74,22 @@ export function verdictOf(piece: PieceView, last: StepView | undefined): Verdict
   const worst = pairs.reduce((w, p) => (p.rms > w.rms ? p : w), { a: '', b: '', rms: 0, overlapRatio: 0 });
   if (worst.rms > UNUSUAL * usual) {
     reasons.push(
-      `${worst.a} and ${worst.b} fit ${(worst.rms / usual).toFixed(1)} times worse than most: ${mm(worst.rms)}.`,
+      `${worst.a} and ${worst.b} fit ${(worst.rms / usual).toFixed(1)} times worse than most: ${lengthText(worst.rms)}.`,
     );
   }
   const moved = convergenceOf(last);
   if (moved.length > 0 && moved[moved.length - 1] > RESTLESS) {
     reasons.push(
-      `The fit has not come to rest (${mm(moved[moved.length - 1])} in its last round): fit together again.`,
+      `The fit has not come to rest (${lengthText(moved[moved.length - 1])} in its last round): fit together again.`,
     );
   }
   if (reasons.length > 0) return { good: false, title: 'Look at this before fusing', reasons };
   const held = placed.map(loosestOf).reduce((most, f) => Math.max(most, f?.sigma ?? 0), 0);
-  const all = `All ${placed.length} scans are registered; usual distance between them ${mm(usual)}`;
+  const all = `All ${placed.length} scans are registered; usual distance between them ${lengthText(usual)}`;
   return {
     good: true,
     title: 'They hold together',
-    reasons: [held > 0 ? `${all}, the loosest held to ± ${mm(held)}.` : `${all}.`],
+    reasons: [held > 0 ? `${all}, the loosest held to ± ${lengthText(held)}.` : `${all}.`],
   };
 }
 

@@ -1,7 +1,7 @@
 import { interpolateCividis, max, scaleBand, scaleLinear, scaleSqrt } from 'd3';
 import { useState } from 'react';
 import type { PieceView } from '@amber-knit/contracts';
-import { mm } from '../../shared/format';
+import { lengthText } from '@amber-knit/operations/quantity-text';
 import { StateGlyph } from '../../shared/state-glyph';
 import { strandColor } from '../../shared/strand-colors';
 import { hasPlace } from '../view/piece-content';
@@ -97,7 +97,7 @@ export function PairMatrix({ piece, onPick }: { piece: PieceView; onPick: (scans
         ) : (
           <>
             A square for each pair that overlaps: the larger, the more; dark 0, bright{' '}
-            <span className="num">{mm(worst)}</span> apart. Click one to see the two alone.
+            <span className="num">{lengthText(worst)}</span> apart. Click one to see the two alone.
           </>
         )}
       </p>
@@ -111,4 +111,4 @@ export function PairMatrix({ piece, onPick }: { piece: PieceView; onPick: (scans
 }
 
 const pairWords = (p: PairFit): string =>
-  `${p.a} and ${p.b}: ${Math.round(100 * p.overlapRatio)} % overlap, ${mm(p.rms)} apart (RMS).`;
+  `${p.a} and ${p.b}: ${Math.round(100 * p.overlapRatio)} % overlap, ${lengthText(p.rms)} apart (RMS).`;

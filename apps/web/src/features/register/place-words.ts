@@ -1,6 +1,6 @@
 import { screwOf } from '@amber-knit/core/math';
 import type { DoubtView, PlaceView, PlacementAgreement } from '@amber-knit/contracts';
-import { mm } from '../../shared/format';
+import { lengthText } from '@amber-knit/operations/quantity-text';
 
 /** How a place differs from where the scans are now, in a few words. */
 export function motionWords(pieceFromPiece: readonly number[]): string {
@@ -9,8 +9,8 @@ export function motionWords(pieceFromPiece: readonly number[]): string {
   const shift = Math.abs(screw ? screw.shift : Math.hypot(m[12], m[13], m[14]));
   const turn = screw ? `turned by ${Math.round((screw.angle * 180) / Math.PI)}°` : '';
   if (!turn && shift < 0.05) return 'where it is now';
-  if (shift < 1) return turn || `moved by ${mm(shift)}`;
-  return turn ? `${turn}, moved by ${mm(shift)}` : `moved by ${mm(shift)}`;
+  if (shift < 1) return turn || `moved by ${lengthText(shift)}`;
+  return turn ? `${turn}, moved by ${lengthText(shift)}` : `moved by ${lengthText(shift)}`;
 }
 
 /** The figures of a place with their units. */

@@ -4,7 +4,7 @@ import type { PieceView } from '@amber-knit/contracts';
 import { useAppDispatch, useAppSelector } from '../../app/store';
 import { placeLookedAt } from '../../app/view-slice';
 import { Button, ProgressBar } from '../../shared/controls';
-import { mm } from '../../shared/format';
+import { lengthText } from '@amber-knit/operations/quantity-text';
 import { hasPlace } from '../view/piece-content';
 import { selectionClient } from './selection-client';
 import { SpreadChart } from './spread-chart';
@@ -40,9 +40,9 @@ export function FitPanel({ piece }: { piece: PieceView }) {
           <SpreadChart spread={shown} unit="mm" title="How distances between the scans are spread" />
           <p className="m-0">
             {shown.inSection ? 'In the section half' : 'Half'} of the points lie within{' '}
-            <b className="num">{mm(shown.median)}</b> of the other scans, 95 % within{' '}
-            <b className="num">{mm(shown.high)}</b>. <span className="num">{Math.round(100 * alone)} %</span> were seen
-            by one scan only.
+            <b className="num">{lengthText(shown.median)}</b> of the other scans, 95 % within{' '}
+            <b className="num">{lengthText(shown.high)}</b>. <span className="num">{Math.round(100 * alone)} %</span>{' '}
+            were seen by one scan only.
           </p>
           <h4 className="m-0 text-sm font-medium">Worst places</h4>
           <ol className="m-0 flex list-none flex-col gap-1 p-0">
@@ -61,7 +61,7 @@ export function FitPanel({ piece }: { piece: PieceView }) {
                   }
                 >
                   <LocateFixed size={14} aria-hidden /> {k + 1}
-                  <span className="num ml-auto">{mm(w.mean)} on average</span>
+                  <span className="num ml-auto">{lengthText(w.mean)} on average</span>
                 </Button>
               </li>
             ))}

@@ -12,6 +12,7 @@ import {
   SquareDashed,
   Undo2,
 } from 'lucide-react';
+import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import type { PieceView, StepView } from '@amber-knit/contracts';
 import { useAppDispatch, useAppSelector } from '../../app/store';
 import { isSelectTool, toolChosen, type SelectTool } from '../../app/view-slice';
@@ -50,7 +51,7 @@ export function SelectPanel({ piece, steps, busy }: { piece: PieceView; steps: S
     },
     [dispatch],
   );
-  const newest = steps.filter((s) => s.operationId === 'clean.cut').pop();
+  const newest = steps.filter((s) => s.operationId === OPERATION_IDS.cleanCut).pop();
   const undone = newest?.status === 'failed' || newest?.status === 'cancelled' ? newest.id : null;
   useEffect(() => {
     if (undone) selectionClient.restore();

@@ -1,3 +1,4 @@
+import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import type { PieceView } from '@amber-knit/contracts';
 import { BitSet } from '@amber-knit/core/geometry';
 import type { SelectionJoin } from '@amber-knit/core/selection';
@@ -191,7 +192,7 @@ export class SelectionClient {
     const params = JSON.stringify({ only: scans, action, ...(name ? { name } : {}) });
     uploadScan(
       new File([bytes], 'selection.akb', { type: 'application/octet-stream' }),
-      { pieceId: this.pieceId, setup: '', operation: 'clean.cut', params },
+      { pieceId: this.pieceId, setup: '', operation: OPERATION_IDS.cleanCut, params },
       {
         progress: () => undefined,
         done: () => this.set({ sending: false }),

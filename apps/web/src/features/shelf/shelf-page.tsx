@@ -7,7 +7,7 @@ import type { PieceSummary } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
 import { STAGE_NAMES } from '../../app/stages';
 import { Button, Header, Notice } from '../../shared/controls';
-import { shortCount } from '../../shared/format';
+import { shortCountText } from '@amber-knit/operations/quantity-text';
 
 /** All pieces as cards. */
 export function ShelfPage() {
@@ -64,12 +64,12 @@ function PieceCard({ piece }: { piece: PieceSummary }) {
           <dd className="m-0 text-right">{STAGE_NAMES[reached]?.[1]}</dd>
           <dt className="text-muted">Scans</dt>
           <dd className="m-0 text-right">
-            {piece.scans}, {shortCount(piece.points)} points
+            {piece.scans}, {shortCountText(piece.points)} points
           </dd>
           <dt className="text-muted">Mesh</dt>
           <dd className="m-0 text-right">
             {piece.triangles > 0
-              ? `${shortCount(piece.triangles)} triangles${piece.watertight ? ', watertight' : ''}`
+              ? `${shortCountText(piece.triangles)} triangles${piece.watertight ? ', watertight' : ''}`
               : 'none yet'}
           </dd>
           <dt className="text-muted">Changed</dt>

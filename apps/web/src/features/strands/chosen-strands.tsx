@@ -1,4 +1,5 @@
 import { useState } from 'react';
+import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import type { PieceView, ScanView } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
 import { useAppDispatch, useAppSelector } from '../../app/store';
@@ -39,7 +40,7 @@ export function ChosenStrands({ piece, chosen, onDone }: { piece: PieceView; cho
         >
           {shown.length > 0 ? 'Hide' : 'Show'}
         </Button>
-        <Button className="px-2!" onClick={() => change('register.exclude', chosen, { exclude: !excluded })}>
+        <Button className="px-2!" onClick={() => change(OPERATION_IDS.registerExclude, chosen, { exclude: !excluded })}>
           {excluded ? 'Take in' : 'Exclude'}
         </Button>
         <Button
@@ -52,7 +53,7 @@ export function ChosenStrands({ piece, chosen, onDone }: { piece: PieceView; cho
                 ? 'They move with the rest again'
                 : 'No registration moves them any more'
           }
-          onClick={() => change('register.lock', placed, { lock: !locked })}
+          onClick={() => change(OPERATION_IDS.registerLock, placed, { lock: !locked })}
         >
           {locked ? 'Unlock' : 'Lock'}
         </Button>

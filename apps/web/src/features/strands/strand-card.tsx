@@ -3,7 +3,7 @@ import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
 import type { PieceView, ScanView } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
 import { Button, Notice } from '../../shared/controls';
-import { mm } from '../../shared/format';
+import { lengthText } from '@amber-knit/operations/quantity-text';
 import { SetupInput } from '../../shared/setup-input';
 import { stateWord } from '../../shared/state-glyph';
 import { STRAND_COLORS, strandColor } from '../../shared/strand-colors';
@@ -21,11 +21,13 @@ export function StrandCard({ piece, scan, onClose }: { piece: PieceView; scan: S
   const f = scan.cloud.facts;
   const figures: [string, string][] = [
     ['points', Number(f.points).toLocaleString('en-US')],
-    ['spacing', mm(Number(f.spacing))],
-    ...(f.noise !== undefined ? [['noise', mm(Number(f.noise))] as [string, string]] : []),
+    ['spacing', lengthText(Number(f.spacing))],
+    ...(f.noise !== undefined ? [['noise', lengthText(Number(f.noise))] as [string, string]] : []),
     ['size', ['width', 'depth', 'height'].map((k) => Number(f[k]).toFixed(1)).join(' × ') + ' mm'],
     ['state', stateWord(scan.placement.state)],
-    ...(scan.placement.residual !== undefined ? [['residual', mm(scan.placement.residual)] as [string, string]] : []),
+    ...(scan.placement.residual !== undefined
+      ? [['residual', lengthText(scan.placement.residual)] as [string, string]]
+      : []),
     ...(scan.framesId ? [['frames', `${scan.frames}`] as [string, string]] : []),
     ...(scan.cloud.id !== scan.original.id
       ? [['as it came in', `${Number(scan.original.facts.points).toLocaleString('en-US')} points`] as [string, string]]

@@ -1,10 +1,11 @@
 import { memo } from 'react';
 import { Ban, Eye, EyeOff, Focus, Lock } from 'lucide-react';
+import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import type { ScanView } from '@amber-knit/contracts';
 import { api } from '../../api/api';
 import { useAppDispatch, useAppSelector } from '../../app/store';
 import { scanHidden, scanIsolated } from '../../app/view-slice';
-import { shortCount } from '../../shared/format';
+import { shortCountText } from '@amber-knit/operations/quantity-text';
 import { StateGlyph, stateWord } from '../../shared/state-glyph';
 import { strandColor } from '../../shared/strand-colors';
 import { CoverageSparkline } from './coverage-sparkline';
@@ -76,7 +77,7 @@ export const StrandRow = memo(function StrandRow({
           {scan.placement.locked && <Lock size={13} role="img" aria-label="locked" className="shrink-0" />}
         </span>
         <span className="num block truncate text-muted">
-          {shortCount(Number(scan.cloud.facts.points))} {stateWord(scan.placement.state)}
+          {shortCountText(Number(scan.cloud.facts.points))} {stateWord(scan.placement.state)}
         </span>
       </button>
       <div className="flex shrink-0 flex-col items-end">
@@ -89,7 +90,11 @@ export const StrandRow = memo(function StrandRow({
             aria-pressed={excluded}
             title={excluded ? 'Take in again' : 'Exclude: takes no part in registration and surface'}
             onClick={() =>
-              void run({ pieceId, operationId: 'register.exclude', params: { only: [scan.name], exclude: !excluded } })
+              void run({
+                pieceId,
+                operationId: OPERATION_IDS.registerExclude,
+                params: { only: [scan.name], exclude: !excluded },
+              })
             }
           >
             <Ban size={15} className={excluded ? 'text-brick' : ''} />

@@ -4,7 +4,7 @@ import type { PieceView, Stage } from '@amber-knit/contracts';
 import { Plus } from 'lucide-react';
 import { useAppDispatch, useAppSelector } from '../../app/store';
 import { comparedWith, isSelectTool, sectionSet } from '../../app/view-slice';
-import { mm, shortCount } from '../../shared/format';
+import { lengthText, shortCountText } from '@amber-knit/operations/quantity-text';
 import { Notice } from '../../shared/controls';
 import { framesClient } from '../frames/frames-client';
 import { previewClient } from '../import/preview-client';
@@ -223,7 +223,7 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
           <div role="status" className="absolute bottom-3 left-3 rounded-lg border border-line bg-panel px-3 py-2">
             {measure.name === 'measured' ? (
               <>
-                Distance <b className="num">{mm(measure.distance)}</b>
+                Distance <b className="num">{lengthText(measure.distance)}</b>
                 {measure.from.snapped && measure.to.snapped ? ', from point to point' : ''}
               </>
             ) : measure.name === 'started' ? (
@@ -255,10 +255,10 @@ export function Viewport({ piece, stage }: { piece: PieceView; stage: Stage }) {
         <span className="flex-1" />
         <span className="text-muted">
           {counts.triangles > 0
-            ? `${shortCount(counts.triangles)} triangles shown`
+            ? `${shortCountText(counts.triangles)} triangles shown`
             : counts.drawn < 0.98 * counts.points
-              ? `${shortCount(counts.drawn)} of ${shortCount(counts.points)} points drawn`
-              : `${shortCount(counts.points)} points shown`}
+              ? `${shortCountText(counts.drawn)} of ${shortCountText(counts.points)} points drawn`
+              : `${shortCountText(counts.points)} points shown`}
         </span>
       </div>
     </div>

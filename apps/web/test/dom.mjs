@@ -1,0 +1,6 @@
+// What jsdom lacks and components ask for.
+globalThis.ResizeObserver ??= class {
+  observe() {}
+  unobserve() {}
+  disconnect() {}
+};
