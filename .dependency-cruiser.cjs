@@ -6,6 +6,13 @@ const only = (name, from, allowed) => ({
   from: { path: from, pathNot: '\\.(test|spec)\\.ts$' },
   to: { path: '^(packages|apps|demo|bench|e2e)/', pathNot: [from, ...allowed] },
 });
+const web = (name) => `^apps/web/src/(${name})/`;
+const within = (name, from, allowed) => ({
+  name,
+  severity: 'error',
+  from: { path: from, pathNot: '\\.test\\.tsx?$' },
+  to: { path: '^apps/web/src/', pathNot: [from, ...allowed] },
+});
 module.exports = {
   forbidden: [
     { name: 'no-circles', severity: 'error', from: {}, to: { circular: true } },
@@ -39,9 +46,38 @@ module.exports = {
     only('server', '^apps/server/', ['^packages/', '^demo/']),
     only('web', '^apps/web/', [
       '^packages/(contracts|core|device-protocol|planning)/',
-      // Shown beforehand, in a worker: all others run on the server.
-      '^packages/operations/src/taking-away\\.ts$',
+      // Words and ids, and what is shown beforehand in a worker: all operations else run on the server.
+      '^packages/operations/src/(taking-away|quantity-text|operation-ids)\\.ts$',
     ]),
+    // In the browser part: the base, then the view, then tools that several stages use, then stages, then pages.
+    within('web-base', web('api|app|shared'), [web('api|app|shared')]),
+    within('web-view', web('view'), [web('api|app|shared')]),
+    within('web-tools', web('(selection|incoming|strands|ledger)'), [web('api|app|shared|view')]),
+    {
+      name: 'web-tools-do-not-meet',
+      severity: 'error',
+      from: { path: '^apps/web/src/(selection|incoming|strands|ledger)/' },
+      to: { path: '^apps/web/src/(selection|incoming|strands|ledger)/', pathNot: '^apps/web/src/$1/' },
+    },
+    within('web-stages', web('stages'), [web('api|app|shared|view|selection|incoming|strands|ledger')]),
+    {
+      name: 'web-stages-do-not-meet',
+      severity: 'error',
+      from: { path: '^apps/web/src/stages/([a-z-]+)/' },
+      to: { path: '^apps/web/src/stages/([a-z-]+)/', pathNot: '^apps/web/src/stages/$1/' },
+    },
+    {
+      name: 'web-pages-do-not-meet',
+      severity: 'error',
+      from: { path: '^apps/web/src/pages/([a-z-]+)/' },
+      to: { path: '^apps/web/src/pages/([a-z-]+)/', pathNot: '^apps/web/src/pages/$1/' },
+    },
+    {
+      name: 'web-pages-know-stages-by-their-list',
+      severity: 'error',
+      from: { path: '^apps/web/src/pages/' },
+      to: { path: '^apps/web/src/stages/[a-z-]+/' },
+    },
     only('devices', '^apps/devices/', ['^packages/(core|device-protocol|origins)/', '^demo/']),
     only('cli', '^apps/cli/', ['^packages/']),
     {

@@ -5,12 +5,12 @@ import { createBrowserRouter, RouterProvider, type Params } from 'react-router';
 import { api, listenToServer } from './api/api';
 import { store } from './app/store';
 import './app/theme.css';
-import { fetchShown } from './features/bench/fetch-shown';
+import { fetchShown } from './pages/bench/fetch-shown';
 import { applyTheme } from './shared/theme';
-import { warmGraphics } from './features/view/graphics';
+import { warmGraphics } from './view/graphics';
 
 // The bench brings the 3D view along, half of the code: fetched in an idle moment or when it is opened.
-const loadBench = () => import('./features/bench/bench-page');
+const loadBench = () => import('./pages/bench/bench-page');
 
 /** Asks for the piece and what its view shows first while the bench's code arrives and is set up. */
 async function askAhead({ pieceId = '', stage }: Params): Promise<void> {
@@ -24,10 +24,10 @@ async function askAhead({ pieceId = '', stage }: Params): Promise<void> {
 }
 
 const router = createBrowserRouter([
-  { path: '/', lazy: async () => ({ Component: (await import('./features/shelf/shelf-page')).ShelfPage }) },
+  { path: '/', lazy: async () => ({ Component: (await import('./pages/shelf/shelf-page')).ShelfPage }) },
   {
     path: '/pieces/:pieceId',
-    lazy: async () => ({ Component: (await import('./features/knit-chart/knit-chart-page')).KnitChartPage }),
+    lazy: async () => ({ Component: (await import('./pages/knit-chart/knit-chart-page')).KnitChartPage }),
   },
   {
     path: '/pieces/:pieceId/bench/:stage',
@@ -41,9 +41,9 @@ const router = createBrowserRouter([
   },
   {
     path: '/pieces/:pieceId/ledger',
-    lazy: async () => ({ Component: (await import('./features/ledger/ledger-page')).LedgerPage }),
+    lazy: async () => ({ Component: (await import('./pages/ledger/ledger-page')).LedgerPage }),
   },
-  { path: '*', lazy: async () => ({ Component: (await import('./features/shelf/shelf-page')).ShelfPage }) },
+  { path: '*', lazy: async () => ({ Component: (await import('./pages/shelf/shelf-page')).ShelfPage }) },
 ]);
 
 applyTheme();

@@ -1,16 +1,20 @@
 import type { Stage } from '@amber-knit/contracts';
 
-/** Stages in working order with their names. */
-export const STAGE_NAMES: [Stage, string][] = [
-  ['plan', 'Plan'],
-  ['capture', 'Capture'],
-  ['clean', 'Clean'],
-  ['register', 'Register'],
-  ['fuse', 'Fuse'],
-  ['mend', 'Mend'],
-  ['texture', 'Texture'],
-  ['check', 'Check'],
-  ['deliver', 'Deliver'],
+/** What the view shows: the scans, the surface once there is one, or the coloured surface once there is one. */
+export type Shown = 'scans' | 'surface' | 'model';
+
+/** Stages in working order, with their names and what the view shows at them. */
+export const STAGES: { id: Stage; name: string; shows: Shown }[] = [
+  { id: 'plan', name: 'Plan', shows: 'scans' },
+  { id: 'capture', name: 'Capture', shows: 'scans' },
+  { id: 'clean', name: 'Clean', shows: 'scans' },
+  { id: 'register', name: 'Register', shows: 'scans' },
+  { id: 'fuse', name: 'Fuse', shows: 'surface' },
+  { id: 'mend', name: 'Mend', shows: 'surface' },
+  { id: 'texture', name: 'Texture', shows: 'model' },
+  { id: 'check', name: 'Check', shows: 'model' },
+  { id: 'deliver', name: 'Deliver', shows: 'model' },
 ];
 
-export const isStage = (s: string | undefined): s is Stage => STAGE_NAMES.some(([id]) => id === s);
+/** Name of a stage and what is shown at it; undefined if there is none of that id. */
+export const stageOf = (id: string | undefined) => STAGES.find((s) => s.id === id);

@@ -27,6 +27,8 @@ export interface ViewSettings {
   tool: Tool;
   hidden: string[];
   isolated: string | null;
+  /** A scan that comes alone and faintly: something of it is shown apart. */
+  alone: string | null;
   /** Scans shown where they might belong; not where they are. */
   tried: TriedPlace | null;
   /** What is shown to the left of a divider, to be compared with the piece as it is shown. */
@@ -58,6 +60,7 @@ const initialState: ViewSettings = {
   tool: 'turn',
   hidden: [],
   isolated: null,
+  alone: null,
   tried: null,
   compared: null,
   lookedAt: null,
@@ -77,6 +80,7 @@ const slice = createSlice({
       s.hidden = s.hidden.includes(a.payload) ? s.hidden.filter((x) => x !== a.payload) : [...s.hidden, a.payload];
     },
     placeLookedAt: (s, a: PayloadAction<NonNullable<ViewSettings['lookedAt']>>) => void (s.lookedAt = a.payload),
+    shownAlone: (s, a: PayloadAction<string | null>) => void (s.alone = a.payload),
     placeTried: (s, a: PayloadAction<TriedPlace | null>) => {
       s.tried = a.payload;
       if (!a.payload && s.compared === 'untried') s.compared = null;
@@ -95,6 +99,7 @@ export const {
   toolChosen,
   scanHidden,
   scanIsolated,
+  shownAlone,
   placeTried,
   comparedWith,
   placeLookedAt,

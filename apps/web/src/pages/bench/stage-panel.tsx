@@ -1,0 +1,101 @@
+import type { OperationView, PieceView, StepView } from '@amber-knit/contracts';
+import { api } from '../../api/api';
+import { stageOf } from '../../app/stages';
+import { IncomingList } from '../../incoming/incoming-list';
+import { unitQuestionOf } from '../../incoming/unit-question';
+import { selectionClient } from '../../selection/selection-client';
+import { Notice } from '../../shared/controls';
+import { FigureList } from '../../shared/figure-list';
+import type { StageModule } from '../../stages/stage-module';
+import { BeforeButton } from './before-button';
+import { OperationForm } from './operation-form';
+import { RunningStep } from './running-step';
+
+/** What the piece must have before a stage can work, in words. */
+function missing(piece: PieceView, operation: OperationView): string | null {
+  if (operation.needs.includes('scans') && piece.scans === 0) return 'Bring in scans first (Capture).';
+  if (operation.needs.includes('placements') && !piece.placements) return 'Register the scans first.';
+  if (operation.needs.includes('mesh') && !piece.mesh) return 'Fuse the scans first.';
+  return null;
+}
+
+/** The panel on the right: what a person must decide, the newest result, the stage's own panels, its operations. */
+export function StagePanel({ piece, stage }: { piece: PieceView; stage: StageModule }) {
+  const { data: operations } = api.useOperationsQuery();
+  const { data: steps = [] } = api.useStepsQuery(piece.id);
+  const { id, guide, first = [], panels = [] } = stage;
+  const name = stageOf(id)!.name;
+  const own = operations?.filter((o) => o.stage === id && !o.byHand && !o.needs.includes('file')) ?? [];
+  const open = steps.filter((s) => s.status === 'running' || s.status === 'queued');
+  const last = steps.filter((s) => s.stage === id && s.status !== 'running' && s.status !== 'queued').pop();
+  const given = { piece, steps, busy: open.length > 0 };
+  return (
+    <aside
+      aria-label={`${name}: operations`}
+      className="flex w-82 shrink-0 flex-col overflow-y-auto border-l border-line bg-panel px-4 py-3"
+    >
+      <h2 className="m-0 text-base font-semibold">{name}</h2>
+      <p className="mb-2 mt-1 text-muted">{guide}</p>
+      <IncomingList piece={piece} />
+      {open.map((s) => (
+        <RunningStep key={s.id} step={s} />
+      ))}
+      {first.map((Panel, k) => (
+        <Panel key={k} {...given} />
+      ))}
+      {last && <LastResult step={last} stage={stage} operation={operations?.find((o) => o.id === last.operationId)} />}
+      {panels.map((Panel, k) => (
+        <Panel key={k} {...given} />
+      ))}
+      {own.map((o, i) => {
+        const lack = missing(piece, o);
+        return lack ? (
+          i === 0 && <Notice key={o.id}>{lack}</Notice>
+        ) : (
+          <OperationForm
+            key={o.id}
+            pieceId={piece.id}
+            operation={o}
+            main={i === 0}
+            busy={given.busy}
+            onPreview={o.takesAway ? (params) => selectionClient.preview(o.id, params) : undefined}
+          />
+        );
+      })}
+    </aside>
+  );
+}
+
+function LastResult({
+  step,
+  stage: { compared, Result },
+  operation,
+}: {
+  step: StepView;
+  stage: StageModule;
+  operation: OperationView | undefined;
+}) {
+  // It is asked about where files are brought in.
+  if (unitQuestionOf(step)) return null;
+  if (step.status === 'failed') {
+    return (
+      <Notice tone="error">
+        <b>{step.title}</b> did not finish. {step.error}
+      </Notice>
+    );
+  }
+  if (step.status === 'cancelled') return <Notice>{step.title} was cancelled. Nothing was changed.</Notice>;
+  return (
+    <section aria-label="Newest result" className="mb-1 rounded-lg bg-sunk px-3 py-2">
+      <p className="m-0 mb-1.5">{step.summary}</p>
+      <FigureList figures={step.figureList} />
+      {step.notes.map((n) => (
+        <p key={n} className="m-0 mt-1 text-brick">
+          {n}
+        </p>
+      ))}
+      {compared && operation?.movesNothing === false && <BeforeButton step={step} />}
+      {Result && <Result step={step} />}
+    </section>
+  );
+}

@@ -1,0 +1,17 @@
+import { Download } from 'lucide-react';
+import type { StageModule } from '../stage-module';
+
+export const deliverStage: StageModule = {
+  id: 'deliver',
+  guide: 'Write the result to a file that others can open.',
+  Result: ({ step }) =>
+    step.outputs[0] && (
+      <a
+        href={`/api/artifacts/${step.outputs[0]}/data`}
+        download={String(step.figures?.file)}
+        className="mt-2 inline-flex items-center gap-1.5 rounded-lg bg-amber px-3 py-1.5 font-semibold text-on-amber no-underline"
+      >
+        <Download size={16} /> Download {String(step.figures?.file)}
+      </a>
+    ),
+};

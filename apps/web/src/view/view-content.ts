@@ -1,0 +1,80 @@
+import type { ColorMode } from '../app/view-slice';
+import type { CloudSource } from './load-artifact';
+
+/** One scan to show as points. */
+export interface CloudItem {
+  scanId: string;
+  source: CloudSource;
+  /** How many points it has. */
+  points: number;
+  color: string;
+  /** Column-major 4×4: view from scan. */
+  matrix: number[];
+  visible: boolean;
+  /** Drawn faintly: other scans are being tried. */
+  faint: boolean;
+}
+
+export interface ViewContent {
+  clouds: CloudItem[];
+  /** Artifact of a mesh or a textured model, shown instead of the clouds. */
+  surface?: string;
+}
+
+export interface ViewLook {
+  color: ColorMode;
+  lit: boolean;
+  wireframe: boolean;
+  /** Shades the edges of what points show. */
+  edges: boolean;
+}
+
+/** What lies under the pointer. */
+export interface Pick {
+  point: [number, number, number];
+  /** Scan of the point, or undefined on a surface. */
+  scanId?: string;
+  /** True if the point is a vertex of the mesh or a measured point. */
+  snapped: boolean;
+  invented?: boolean;
+}
+
+/** Where an eye stands round what it looks at: angles in radians (0 down = from above), distance in mm. */
+export interface Orbit {
+  around: number;
+  down: number;
+  distance: number;
+}
+
+/** How the view stands: unit vectors to its right, up and towards the eye, and what a pixel of the page measures. */
+export interface ViewAxes {
+  right: [number, number, number];
+  up: [number, number, number];
+  toEye: [number, number, number];
+  /** At the place asked for. */
+  mmPerPixel: number;
+}
+
+/** Colours of measured and of invented surface. */
+export const SURFACE_TINTS = { measured: '#b7cfcf', invented: '#e59b62' };
+
+/** What a layer tells the view that holds it. */
+export interface LayerEvents {
+  /** Something looks different: draw, at once if a person waits for it. */
+  changed(atOnce?: boolean): void;
+  /** Extents have become known or have changed. */
+  extended(): void;
+  failed(message: string): void;
+}
+
+/** The linear byte of each sRGB byte (IEC 61966-2-1). */
+const LINEAR = Uint8Array.from({ length: 256 }, (_, v) =>
+  Math.round(255 * (v <= 10 ? v / 3294.6 : ((v / 255 + 0.055) / 1.055) ** 2.4)),
+);
+
+/** sRGB bytes as linear bytes, which is what vertex colours mean to the renderer. */
+export function srgbToLinear(bytes: Uint8Array): Uint8Array {
+  const out = new Uint8Array(bytes.length);
+  for (let i = 0; i < bytes.length; i++) out[i] = LINEAR[bytes[i]];
+  return out;
+}
