@@ -28,6 +28,20 @@ export default tseslint.config(
     },
   },
   {
+    // What an operation is called is known to the catalogue, to recipes and to tests.
+    files: ['apps/**/*.{ts,tsx}', 'packages/**/*.ts'],
+    ignores: ['packages/operations/src/**', '**/*.{test,spec}.{ts,tsx}', '**/test/**', '**/steps.controller.ts'],
+    rules: {
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: 'Literal[value=/^(capture|clean|register|fuse|mend|texture|check|deliver)\\.[a-z-]+$/]',
+          message: 'Take the id from OPERATION_IDS, or find the operation in the catalogue.',
+        },
+      ],
+    },
+  },
+  {
     files: ['apps/web/src/**/*.{ts,tsx}'],
     plugins: { 'react-hooks': reactHooks },
     rules: { 'react-hooks/rules-of-hooks': 'error', 'react-hooks/exhaustive-deps': 'warn' },

@@ -48,8 +48,7 @@ export default {
     {
       ...common,
       displayName: 'components',
-      testEnvironment: 'jsdom',
-      setupFiles: ['<rootDir>/apps/web/test/dom.mjs'],
+      testEnvironment: '<rootDir>/scripts/jest-dom.mjs',
       extensionsToTreatAsEsm: ['.ts', '.tsx'],
       transform: { '^.+\\.tsx?$': ['<rootDir>/scripts/jest-transform.mjs', componentsOf(common.transform)] },
       testMatch: ['<rootDir>/apps/web/**/*.test.tsx'],

@@ -120,7 +120,7 @@ test('the jug from scans to a valid GLB', async ({ page }) => {
   await expect(page.getByText(/Distance \d+(\.\d+)? mm/)).toBeVisible();
 
   await page.getByRole('link', { name: /^Deliver/ }).click();
-  await page.getByLabel('Name').fill('galley jug');
+  await page.getByRole('textbox', { name: 'Name' }).fill('galley jug');
   await run(page, 'Export', /galley jug\.glb/);
   const download = page.waitForEvent('download');
   await page.getByRole('link', { name: /Download galley jug\.glb/ }).click();

@@ -6,6 +6,7 @@ import { api, listenToServer } from './api/api';
 import { store } from './app/store';
 import './app/theme.css';
 import { fetchShown } from './pages/bench/fetch-shown';
+import { FaultPage } from './pages/missing/fault-page';
 import { applyTheme } from './shared/theme';
 import { warmGraphics } from './view/graphics';
 
@@ -24,26 +25,32 @@ async function askAhead({ pieceId = '', stage }: Params): Promise<void> {
 }
 
 const router = createBrowserRouter([
-  { path: '/', lazy: async () => ({ Component: (await import('./pages/shelf/shelf-page')).ShelfPage }) },
   {
-    path: '/pieces/:pieceId',
-    lazy: async () => ({ Component: (await import('./pages/knit-chart/knit-chart-page')).KnitChartPage }),
+    // What one page does wrong ends that page only.
+    ErrorBoundary: FaultPage,
+    children: [
+      { path: '/', lazy: async () => ({ Component: (await import('./pages/shelf/shelf-page')).ShelfPage }) },
+      {
+        path: '/pieces/:pieceId',
+        lazy: async () => ({ Component: (await import('./pages/knit-chart/knit-chart-page')).KnitChartPage }),
+      },
+      {
+        path: '/pieces/:pieceId/bench/:stage',
+        lazy: async () => ({ Component: (await loadBench()).BenchPage }),
+        loader: ({ params }) => {
+          void askAhead(params);
+          return null;
+        },
+        // From stage to stage what is shown is there already.
+        shouldRevalidate: () => false,
+      },
+      {
+        path: '/pieces/:pieceId/ledger',
+        lazy: async () => ({ Component: (await import('./pages/ledger/ledger-page')).LedgerPage }),
+      },
+      { path: '*', lazy: async () => ({ Component: (await import('./pages/missing/missing-page')).MissingPage }) },
+    ],
   },
-  {
-    path: '/pieces/:pieceId/bench/:stage',
-    lazy: async () => ({ Component: (await loadBench()).BenchPage }),
-    loader: ({ params }) => {
-      void askAhead(params);
-      return null;
-    },
-    // From stage to stage what is shown is there already.
-    shouldRevalidate: () => false,
-  },
-  {
-    path: '/pieces/:pieceId/ledger',
-    lazy: async () => ({ Component: (await import('./pages/ledger/ledger-page')).LedgerPage }),
-  },
-  { path: '*', lazy: async () => ({ Component: (await import('./pages/shelf/shelf-page')).ShelfPage }) },
 ]);
 
 applyTheme();

@@ -13,7 +13,7 @@ export function HelpMark({ about, children }: { about: string; children: ReactNo
         <CircleHelp size={14} aria-hidden />
       </PopoverButton>
       <PopoverPanel
-        anchor="bottom"
+        anchor={{ to: 'bottom', padding: 8 }}
         className="z-20 mt-1 w-64 rounded-lg border border-line bg-panel px-3 py-2 text-left font-normal text-ink shadow-lg"
       >
         {children}
