@@ -9,7 +9,22 @@ export default class Dom extends TestEnvironment {
       unobserve() {}
       disconnect() {}
     };
-    Object.assign(this.global, { TextEncoder, TextDecoder, Request, Response, Headers, fetch, structuredClone });
+    // In a page addresses are told from where it is.
+    const { href } = this.global.location;
+    class PageRequest extends Request {
+      constructor(input, init) {
+        super(typeof input === 'string' ? new URL(input, href) : input, init);
+      }
+    }
+    Object.assign(this.global, {
+      TextEncoder,
+      TextDecoder,
+      Request: PageRequest,
+      Response,
+      Headers,
+      fetch,
+      structuredClone,
+    });
     this.global.ResizeObserver ??= nothing;
     this.global.matchMedia ??= () => ({ matches: false, addEventListener() {}, removeEventListener() {} });
   }
