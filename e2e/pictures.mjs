@@ -42,7 +42,7 @@ async function run(operationId, params = {}, { id } = piece) {
   const suggested = await call('GET', `pieces/${id}/suggestions?operation=${operationId}`);
   let step = await call('POST', `pieces/${id}/steps`, {
     operationId,
-    params: { ...suggested, ...params },
+    params: { ...suggested.values, ...params },
   });
   while (step.status === 'queued' || step.status === 'running') {
     await new Promise((resolve) => setTimeout(resolve, 400));

@@ -15,10 +15,13 @@ import {
 const example = cleanNearest as unknown as Operation;
 const scans = [{ name: 'far', cloud: { positions: Float32Array.from([1, 0, 0, 0, 2, 0, 0, 0, 900]) } }];
 
-test('the example of CONTRIBUTING.md is the one that is tested', () => {
+test('the examples of CONTRIBUTING.md are those that are tested', () => {
   const read = (path: string): string => readFileSync(new URL(path, import.meta.url), 'utf8');
   const file = read('../test/clean-nearest.ts').replaceAll("'../src/", "'./");
-  expect(read('../../../CONTRIBUTING.md')).toContain(file.trim());
+  const overlay = read('../../../apps/web/test/place-overlay.tsx');
+  const guide = read('../../../CONTRIBUTING.md');
+  expect(guide).toContain(file.trim());
+  expect(guide).toContain(overlay.slice(overlay.indexOf('/** Tells')).trim());
 });
 
 test('it has a form with suggestions and reasons, a command line, figures, a line in the ledger and a cell', async () => {
