@@ -12,7 +12,7 @@ export function FigureList({ figures }: { figures: readonly FigureView[] }) {
       {headlines.length > 0 && (
         <dl className="m-0 grid grid-cols-2 gap-x-3 gap-y-1.5">
           {headlines.map((f) => (
-            <div key={f.name} className="flex min-w-0 flex-col-reverse">
+            <div key={f.name} className="flex min-w-0 flex-col-reverse justify-end">
               <dt className="text-muted">
                 {f.label} <HelpMark about={f.label}>{f.help}</HelpMark>
               </dt>

@@ -213,7 +213,7 @@ function Choice<T extends string>({
   return (
     <div className="flex flex-col gap-1">
       {options.map(([id, title]) => (
-        <label key={id} className="flex items-center gap-2">
+        <label key={id} className="flex min-h-[24px] items-center gap-2">
           <input
             type="radio"
             name={name}
