@@ -13,7 +13,8 @@ import { CoverageSparkline } from './coverage-sparkline';
 /** What is being dragged: ids of scans, as JSON. */
 export const STRANDS_DRAGGED = 'application/x-strands';
 
-const ICON = 'inline-flex h-[24px] w-[24px] items-center justify-center border-0 bg-transparent p-0 text-muted hover:text-ink';
+const ICON =
+  'inline-flex h-[24px] w-[24px] items-center justify-center border-0 bg-transparent p-0 text-muted hover:text-ink';
 
 /**
  * One scan of the list: state, name, points; taken out, alone, hidden. Its name opens its card. Drawn anew only when
