@@ -1,6 +1,7 @@
 import { boundsOf } from '@amber-knit/core/geometry';
 import { defineOperation } from './operation.js';
 import { countText, lengthText } from './quantity-text.js';
+import { SURFACE_FIGURES } from './surface-figures.js';
 
 export class CheckInspectParams {}
 
@@ -40,13 +41,7 @@ export const checkInspect = defineOperation({
     width: { kind: 'length', rank: 'headline', label: 'Width', help: 'Along x.' },
     depth: { kind: 'length', rank: 'headline', label: 'Depth', help: 'Along y.' },
     height: { kind: 'length', rank: 'headline', label: 'Height', help: 'Along z.' },
-    watertight: {
-      kind: 'flag',
-      rank: 'headline',
-      label: 'Closed',
-      help: 'The surface has no rim, and every edge joins two triangles.',
-      good: true,
-    },
+    watertight: SURFACE_FIGURES.watertight,
     area: { kind: 'area', rank: 'detail', label: 'Area', help: 'Area of the surface.' },
     volume: {
       kind: 'volume',
@@ -55,7 +50,7 @@ export const checkInspect = defineOperation({
       help: 'What the surface encloses; only a closed one encloses anything.',
     },
     triangles: { kind: 'count', rank: 'detail', label: 'Triangles', help: 'Triangles of the surface.' },
-    pieces: { kind: 'count', rank: 'detail', label: 'Pieces', help: 'Parts that are not joined to each other.' },
+    pieces: SURFACE_FIGURES.pieces,
     holes: {
       kind: 'count',
       rank: 'detail',
@@ -63,13 +58,7 @@ export const checkInspect = defineOperation({
       help: 'Rims that are closed curves. Missing where too many triangles meet at an edge to tell.',
       limits: { good: 0, bad: 1 },
     },
-    nonManifoldEdges: {
-      kind: 'count',
-      rank: 'diagnostic',
-      label: 'Edges of three or more',
-      help: 'Edges at which more than two triangles meet. Mend takes them away.',
-      limits: { good: 0, bad: 1 },
-    },
+    nonManifoldEdges: SURFACE_FIGURES.nonManifoldEdges,
   },
   summarize: (f) =>
     `${sizeText(f)}, ${countText(f.triangles)} triangles, ${f.watertight ? 'watertight' : 'not watertight'}`,

@@ -2,6 +2,7 @@ import { triangleCount } from '@amber-knit/core/geometry';
 import { defineOperation } from './operation.js';
 import { countText, shareText, shortCountText } from './quantity-text.js';
 import { ChoiceParam, CountParam, LengthParam, RatioParam } from './params.js';
+import { SURFACE_FIGURES } from './surface-figures.js';
 
 export class MendAllParams {
   @LengthParam({
@@ -72,13 +73,7 @@ export const mendAll = defineOperation({
     };
   },
   figures: {
-    watertight: {
-      kind: 'flag',
-      rank: 'headline',
-      label: 'Closed',
-      help: 'The surface has no rim, and every edge joins two triangles.',
-      good: true,
-    },
+    watertight: SURFACE_FIGURES.watertight,
     inventedRatio: {
       kind: 'ratio',
       rank: 'headline',
@@ -99,7 +94,7 @@ export const mendAll = defineOperation({
       help: 'Their rim is longer than what was to be filled.',
     },
     triangles: { kind: 'count', rank: 'detail', label: 'Triangles', help: 'Triangles of the surface.' },
-    pieces: { kind: 'count', rank: 'detail', label: 'Pieces', help: 'Parts that are not joined to each other.' },
+    pieces: SURFACE_FIGURES.pieces,
     removedPieces: {
       kind: 'count',
       rank: 'detail',
@@ -112,13 +107,7 @@ export const mendAll = defineOperation({
       label: 'Triangles taken out',
       help: 'Triangles at faults, taken out before holes were filled.',
     },
-    nonManifoldEdges: {
-      kind: 'count',
-      rank: 'diagnostic',
-      label: 'Edges of three or more',
-      help: 'Edges at which more than two triangles meet.',
-      limits: { good: 0, bad: 1 },
-    },
+    nonManifoldEdges: SURFACE_FIGURES.nonManifoldEdges,
   },
   summarize: (f) =>
     `${f.watertight ? 'Watertight' : `Not watertight, ${f.leftOpen} holes left`}: ${countText(f.filledHoles)} holes filled, ${shareText(f.inventedRatio)} of the surface invented`,

@@ -2,6 +2,7 @@ import { triangleCount } from '@amber-knit/core/geometry';
 import { defineOperation } from './operation.js';
 import { countText, lengthText, shortCountText } from './quantity-text.js';
 import { CountParam, LengthParam } from './params.js';
+import { SURFACE_FIGURES } from './surface-figures.js';
 
 export class MendReduceParams {
   @CountParam({ title: 'Triangles', min: 100, max: 20_000_000, help: 'Wanted number of triangles.' })
@@ -76,13 +77,7 @@ export const mendReduce = defineOperation({
       help: 'The largest distance between the surface before and now.',
     },
     trianglesBefore: { kind: 'count', rank: 'detail', label: 'Triangles before', help: 'Triangles before.' },
-    watertight: {
-      kind: 'flag',
-      rank: 'detail',
-      label: 'Closed',
-      help: 'The surface has no rim, and every edge joins two triangles.',
-      good: true,
-    },
+    watertight: { ...SURFACE_FIGURES.watertight, rank: 'detail' },
   },
   summarize: (f) =>
     `${countText(f.trianglesBefore)} to ${countText(f.triangles)} triangles, ${lengthText(f.deviationRms)} RMS deviation`,
