@@ -18,11 +18,16 @@ export async function flatTrial(names: BenchObjectName[], seeds: number[], manne
  * Views as a phone's lidar sees them: 256 × 192 pixels, 0.8 mm noise, an object of 300 mm at 500 mm. Wanted: all placed,
  * ≤ 1.5° and ≤ 1.2 mm.
  */
-export async function lidarTrial(seeds: number[], names: BenchObjectName[], manner: TrialManner): Promise<void> {
+export async function lidarTrial(
+  seeds: number[],
+  names: BenchObjectName[],
+  views: number,
+  manner: TrialManner,
+): Promise<void> {
   for (const name of names) {
     const object = twice(benchObject(name));
     for (const seed of seeds) {
-      const options = { seed, views: 12, noise: 0.8, distance: 500, resolution: [256, 192] as [number, number] };
+      const options = { seed, views, noise: 0.8, distance: 500, resolution: [256, 192] as [number, number] };
       report(`${name} seed ${seed}`, await registrationTrial(object, options, manner));
     }
   }

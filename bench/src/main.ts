@@ -1,6 +1,7 @@
 import { chainingTrial } from './chaining-trial.js';
 import { driftTrial } from './drift-trial.js';
 import { flatTrial, lidarTrial, manyTrial, overlapTrial, report, sizeTrial } from './hard-views.js';
+import { fuseTrial } from './fuse-trial.js';
 import { intruderTrial } from './intruder-trial.js';
 import { jugChain } from './jug-chain.js';
 import { kernels } from './kernels.js';
@@ -24,6 +25,8 @@ interface Told {
   seeds: number[];
   count?: number;
   manner: TrialManner;
+  /** Beside a native library. */
+  reference: boolean;
 }
 
 const BODIES: BenchObjectName[] = ['jug', 'bunny', 'dragon'];
@@ -48,9 +51,20 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
     takes: '[objects] [SEED,SEED,…] [--log] [--setups]',
     run: (t) => flatTrial(t.objects.length ? t.objects : ['bracket'], t.seeds, t.manner),
   },
+  fuse: {
+    takes: '[objects] [SEED,SEED,…] [views] [--reference]',
+    run: (t) =>
+      fuseTrial(t.objects.length ? t.objects : ['jug', 'wheel', 'fork', 'bunny', 'dragon'], t.seeds.slice(0, 3), {
+        views: t.count ?? 18,
+        points: 100_000,
+        noise: 0.1,
+        threads: 2,
+        reference: t.reference,
+      }),
+  },
   lidar: {
     takes: '[objects] [SEED,SEED,…] [--log] [--setups]',
-    run: (t) => lidarTrial(t.seeds, orBodies(t), t.manner),
+    run: (t) => lidarTrial(t.seeds, orBodies(t), t.count ?? 12, t.manner),
   },
   overlap: {
     takes: '[objects] [SEED,SEED,…] [--log] [--setups]',
@@ -82,6 +96,7 @@ function told(words: string[]): Told {
     objects: BENCH_OBJECTS.filter((n) => words.includes(n)),
     seeds: list ? list.split(',').filter(Boolean).map(Number) : [1, 2, 3, 4, 5],
     count: words.filter((w) => /^\d+$/.test(w)).map(Number)[0],
+    reference: words.includes('--reference'),
     manner: { log: words.includes('--log'), setupsKnown: words.includes('--setups') },
   };
 }

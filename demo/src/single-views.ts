@@ -1,4 +1,4 @@
-import { filterPoints, type PointCloud, type TriangleMesh } from '@amber-knit/core/geometry';
+import { filterPoints, type Intrinsics, type PointCloud, type TriangleMesh } from '@amber-knit/core/geometry';
 import { boundsOf, pinhole } from '@amber-knit/core/geometry';
 import { frameCloud } from '@amber-knit/core/pointcloud';
 import {
@@ -19,6 +19,8 @@ export interface SingleView {
   name: string;
   cloud: PointCloud;
   objectFromSensor: Mat4;
+  /** The depth camera: points lie at its pixels. */
+  camera: Intrinsics;
   /** How the object lay. */
   setup: string;
 }
@@ -108,6 +110,7 @@ export function simulateSingleViews(
     out.push({
       name: `scan_${String(i).padStart(2, '0')}`,
       cloud,
+      camera,
       objectFromSensor: multiply(invertRigid(worldFromObject), worldFromSensor),
       setup: ['Upright', 'Upside down', 'On its side'][setup],
     });

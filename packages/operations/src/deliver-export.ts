@@ -90,8 +90,16 @@ export async function writeMeshFile(mesh: TriangleMesh | TexturedMesh, p: Delive
       extra: {
         ...(mesh.invented ? { invented: mesh.invented } : {}),
         ...(mesh.scanCount ? { scan_count: mesh.scanCount } : {}),
+        ...(mesh.expectedError ? { expected_error: mesh.expectedError.map((v) => v * factor) } : {}),
       },
-      comments: [`unit ${p.unit}`, 'Z up', 'invented: 1 where no scan measured the surface'],
+      comments: [
+        `unit ${p.unit}`,
+        'Z up',
+        'invented: 1 where no scan measured the surface',
+        ...(mesh.expectedError
+          ? [`expected_error: one standard deviation, ${p.unit}; nan where nothing was measured`]
+          : []),
+      ],
     });
     return { name: `${base}.ply`, mediaType: 'application/octet-stream', bytes };
   }

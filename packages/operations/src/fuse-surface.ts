@@ -1,9 +1,12 @@
 import { triangleCount } from '@amber-knit/core/geometry';
 import { defineOperation, type PieceStats } from './operation.js';
 import { countText, lengthText, shortCountText } from './quantity-text.js';
-import { LengthParam, RatioParam } from './params.js';
+import { LengthParam } from './params.js';
 
 export class FuseSurfaceParams {
+  /** Version 1 kept distances in a band around the surface, as deep as this said. */
+  static readonly retired = ['truncationVoxels'];
+
   @LengthParam({
     title: 'Resolution',
     min: 0.02,
@@ -11,31 +14,21 @@ export class FuseSurfaceParams {
     help: 'Edge of a voxel: finer shows more detail and takes longer. Below the spacing of the points it only shows noise.',
   })
   voxel = 0.6;
-
-  @RatioParam({
-    title: 'Depth of the band',
-    more: true,
-    unit: 'voxels',
-    min: 1.5,
-    max: 8,
-    help: 'How far from the surface distances are kept. Less for thin walls, more for noisy scans.',
-  })
-  truncationVoxels = 3;
 }
 
 export const fuseSurface = defineOperation({
   id: 'fuse.surface',
-  version: 1,
+  version: 2,
   stage: 'fuse',
   title: 'Fuse into one surface',
-  help: 'Merges all registered scans into one mesh. The better view of a place weighs more; what no scan saw stays open.',
+  help: 'Merges all registered scans into one mesh. Each point counts by the error its scan shows; what no scan saw stays open.',
   needs: ['scans', 'placements'],
   gives: ['mesh'],
   params: FuseSurfaceParams,
   suggest: (s) => ({ voxel: suggestedVoxel(s.spacing, wantedVoxel(s)) }),
   because: (s) => ({
     voxel:
-      1.3 * s.spacing >= wantedVoxel(s)
+      s.spacing >= wantedVoxel(s)
         ? `The points lie ${lengthText(s.spacing)} apart: finer would show no more.`
         : s.plan
           ? 'The plan wants no finer.'
@@ -50,7 +43,7 @@ export const fuseSurface = defineOperation({
         `${doubtful} scans are in doubt and were taken where they are. Choose their places (Register) to be sure.`,
       );
     }
-    const mesh = fuseScans(scans, placements, params, ctx);
+    const mesh = await fuseScans(scans, placements, params, ctx);
     const report = inspectTopology(mesh);
     return {
       outputs: { mesh },
@@ -60,6 +53,7 @@ export const fuseSurface = defineOperation({
         pieces: report.pieces,
         rimEdges: report.boundaryEdges,
         voxel: params.voxel,
+        expectedError: middleOf(mesh.expectedError),
       },
     };
   },
@@ -70,6 +64,12 @@ export const fuseSurface = defineOperation({
       rank: 'headline',
       label: 'Resolution',
       help: 'Edge of a voxel: nothing smaller is in the surface.',
+    },
+    expectedError: {
+      kind: 'length',
+      rank: 'detail',
+      label: 'Expected error',
+      help: 'How far the surface is expected to lie off the true one, one standard deviation, in the middle of all vertices: half are surer. It follows from the spread of the points, their number and their angles; how well the scans are registered is not in it.',
     },
     pieces: {
       kind: 'count',
@@ -94,6 +94,12 @@ const wantedVoxel = (s: PieceStats): number => s.plan?.voxel ?? s.diagonal / 320
 
 /** As fine as the data carry, no finer than what is wanted. */
 function suggestedVoxel(spacing: number, wanted: number): number {
-  const v = Math.max(1.3 * spacing, wanted, 0.02);
+  const v = Math.max(spacing, wanted, 0.02);
   return Math.round(v * 100) / 100 || 0.02;
+}
+
+/** The middle value of those that are known; undefined if none is. */
+function middleOf(values: Float32Array | undefined): number | undefined {
+  const known = values?.filter((v) => v >= 0).sort();
+  return known?.length ? known[known.length >> 1] : undefined;
 }

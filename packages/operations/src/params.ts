@@ -153,11 +153,14 @@ export function paramFields<P extends object>(type: ParamsClass<P>): ParamField[
 }
 
 /**
- * Builds validated parameters from plain values; what is not given takes its default.
+ * Builds validated parameters from plain values; what is not given takes its default. Names that the class lists as
+ * `retired` are passed over: older versions took them, and their steps can be run again.
  * @throws GeometryError `invalid-parameter` that lists every fault
  */
 export function parseParams<P extends object>(type: ParamsClass<P>, values: object): P {
-  const instance = plainToInstance(type, values, { exposeDefaultValues: true });
+  const { retired = [] } = type as { retired?: readonly string[] };
+  const current = Object.fromEntries(Object.entries(values).filter(([name]) => !retired.includes(name)));
+  const instance = plainToInstance(type, current, { exposeDefaultValues: true });
   const faults = validateSync(instance, { whitelist: true, forbidNonWhitelisted: true, forbidUnknownValues: false });
   if (faults.length > 0) {
     const fields = new Map(paramFields(type).map((f) => [f.name, f]));

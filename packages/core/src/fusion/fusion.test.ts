@@ -1,10 +1,10 @@
-import { box, meshOf, sphere, spherePoints, torus } from '../../test/shapes.js';
+import { box, meshOf, sphere, torus } from '../../test/shapes.js';
 import type { DepthFrame } from '../geometry/index.js';
 import { identity, lookAt } from '../math/index.js';
 import { enclosedVolume, measureDeviation, surfaceArea } from '../measure/index.js';
 import { inspectTopology } from '../mesh/index.js';
 import { createRunContext } from '../runtime/index.js';
-import { fuseScans, integrateFrame, marchingCubes, SignedField } from './index.js';
+import { integrateFrame, marchingCubes, SignedField } from './index.js';
 import { TRIANGLE_TABLE } from './marching-cubes-table.js';
 
 const ctx = createRunContext();
@@ -60,22 +60,6 @@ describe('marching cubes', () => {
   });
 });
 
-test('oriented points fuse to the sphere they lie on, noise averaged out', () => {
-  const scans = [1, 2].map((seed) => {
-    const positions = spherePoints(60_000, 30, 0.1, seed);
-    const normals = positions.map((v) => v / 30);
-    return { name: `s${seed}`, cloud: { positions, normals } };
-  });
-  const placements = scans.map((s) => ({ name: s.name, state: 'registered' as const, pieceFromScan: identity() }));
-  const mesh = fuseScans(scans, placements, { voxel: 0.8 }, ctx);
-  let squares = 0;
-  for (let i = 0; i < mesh.positions.length; i += 3)
-    squares += (Math.hypot(mesh.positions[i], mesh.positions[i + 1], mesh.positions[i + 2]) - 30) ** 2;
-  expect(Math.sqrt(squares / (mesh.positions.length / 3))).toBeLessThan(0.05);
-  expect(enclosedVolume(mesh)).toBeGreaterThan(0);
-  expect(Math.max(...mesh.scanCount!)).toBe(2);
-});
-
 test('depth images of a sphere fuse to its seen side', () => {
   const camera = { width: 160, height: 160, fx: 300, fy: 300, cx: 79.5, cy: 79.5 };
   const field = new SignedField(0.8);
@@ -99,37 +83,6 @@ test('depth images of a sphere fuse to its seen side', () => {
   const d = measureDeviation(mesh.positions, meshOf(sphere(25), 25, 0.5), 5, ctx);
   expect(mesh.indices.length / 3).toBeGreaterThan(2000);
   expect(d.rms).toBeLessThan(0.03);
-});
-
-test('fusing without a registered scan says what to do', () => {
-  expect(() => fuseScans([{ name: 'a', cloud: { positions: spherePoints(200, 5) } }], [], {}, ctx)).toThrow(
-    /Run a registration first/,
-  );
-});
-
-test('forty scans of the same place are counted as forty', () => {
-  const positions = spherePoints(6000, 20);
-  const normals = positions.map((v) => v / 20);
-  const scans = Array.from({ length: 40 }, (_, k) => ({ name: `s${k}`, cloud: { positions, normals } }));
-  const placements = scans.map((s) => ({ name: s.name, state: 'registered' as const, pieceFromScan: identity() }));
-  const { scanCount } = fuseScans(scans, placements, { voxel: 2 }, ctx);
-  const counts = Array.from(scanCount!).sort((a, b) => a - b);
-  expect([counts[counts.length >> 1], counts[counts.length - 1]]).toEqual([40, 40]);
-});
-
-test('where scans disagree so much that none has measured what comes out, it is marked invented', () => {
-  // Two sheets 2.6 voxels apart: between them lies a mean that no scan saw.
-  const sheet = (z: number): Float32Array =>
-    Float32Array.from({ length: 3 * 4900 }, (_, i) =>
-      i % 3 === 2 ? z : 0.5 * (i % 3 === 0 ? (i / 3) % 70 : Math.floor(i / 3 / 70)),
-    );
-  const normals = Float32Array.from({ length: 3 * 4900 }, (_, i) => (i % 3 === 2 ? 1 : 0));
-  const scans = [0, 2.6].map((z, k) => ({ name: `s${k}`, cloud: { positions: sheet(z), normals } }));
-  const placements = scans.map((s) => ({ name: s.name, state: 'registered' as const, pieceFromScan: identity() }));
-  const mesh = fuseScans(scans, placements, { voxel: 1 }, ctx);
-  const { scanCount, invented } = mesh;
-  expect(Array.from(scanCount!).some((n) => n === 0)).toBe(true);
-  expect(Array.from(invented!)).toEqual(Array.from(scanCount!, (n) => (n === 0 ? 1 : 0)));
 });
 
 test('a vessel of 300 mm at 0.4 mm is not refused for its number of blocks', () => {

@@ -69,7 +69,7 @@ export function marchingCubes(field: SignedField, minWeight: number, ctx: RunCon
     scanCount.push(Math.min(255, scans));
     // Between data that disagree, or beyond their rim, a surface may come out that no scan has measured.
     invented.push(scans === 0 ? 1 : 0);
-    if (scans === 0) hasInvented = true;
+    if (scans === 0) hasInvented = scanWords > 0;
     else hasScans = true;
     return id;
   };
@@ -134,7 +134,7 @@ export function marchingCubes(field: SignedField, minWeight: number, ctx: RunCon
     positions: positions.toArray(),
     indices: indices.toArray(),
     ...(hasColor ? { colors: colors.toArray() } : {}),
-    scanCount: scanCount.toArray(),
+    ...(hasScans || hasInvented ? { scanCount: scanCount.toArray() } : {}),
     // A field without scans, such as a shape in closed form, says nothing of what was measured.
     ...(hasScans && hasInvented ? { invented: invented.toArray() } : {}),
   };

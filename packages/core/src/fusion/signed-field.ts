@@ -30,14 +30,14 @@ export class SignedField {
   /**
    * @param voxel edge length, mm
    * @param maxBlocks upper bound on memory: 14.3 kB a block
-   * @param scans how many may be told apart
+   * @param scans how many may be told apart; 0 keeps distances alone, without scans and colours (8 bytes a voxel)
    */
   constructor(
     readonly voxel: number,
     readonly maxBlocks = MOST_BLOCKS,
     scans = 32,
   ) {
-    this.scanWords = Math.max(1, Math.ceil(scans / 32));
+    this.scanWords = Math.ceil(scans / 32);
   }
 
   get blockCount(): number {
@@ -73,8 +73,10 @@ export class SignedField {
     };
     this.distance = grow(this.distance, capacity * BLOCK_VOXELS);
     this.weight = grow(this.weight, capacity * BLOCK_VOXELS);
-    this.color = grow(this.color, 3 * capacity * BLOCK_VOXELS);
-    this.colorWeight = grow(this.colorWeight, capacity * BLOCK_VOXELS);
+    if (this.scanWords > 0) {
+      this.color = grow(this.color, 3 * capacity * BLOCK_VOXELS);
+      this.colorWeight = grow(this.colorWeight, capacity * BLOCK_VOXELS);
+    }
     this.scans = grow(this.scans, capacity * BLOCK_VOXELS * this.scanWords);
     this.coords = grow(this.coords, 3 * capacity);
   }

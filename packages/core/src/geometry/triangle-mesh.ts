@@ -10,6 +10,8 @@ export interface TriangleMesh {
   invented?: Uint8Array;
   /** How many scans measured the surface at this vertex. */
   scanCount?: Uint8Array;
+  /** How far the vertex is expected to lie off the true surface, one standard deviation, mm; NaN where nothing tells. */
+  expectedError?: Float32Array;
 }
 
 /** A mesh with its map: `uvs` hold two numbers per triangle corner (6m), origin at the lower left of the image. */
@@ -72,6 +74,7 @@ const VERTEX_ATTRIBUTES = [
   ['colors', 3],
   ['invented', 1],
   ['scanCount', 1],
+  ['expectedError', 1],
 ] as const;
 
 /**

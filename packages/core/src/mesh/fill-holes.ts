@@ -247,6 +247,7 @@ class MeshBuilder {
       invented,
       ...(mesh.colors ? { colors: append(mesh.colors, this.colors) } : {}),
       ...(mesh.scanCount ? { scanCount: append(mesh.scanCount, new Uint8Array(added)) } : {}),
+      ...(mesh.expectedError ? { expectedError: append(mesh.expectedError, new Float32Array(added).fill(NaN)) } : {}),
     };
   }
 }

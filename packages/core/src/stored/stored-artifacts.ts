@@ -168,6 +168,7 @@ export function encodeMesh(mesh: TriangleMesh | TexturedMesh, coarse?: Uint32Arr
   if (mesh.colors) columns.push({ name: 'color', data: mesh.colors, size: 3 });
   if (mesh.invented) columns.push({ name: 'invented', data: mesh.invented, size: 1 });
   if (mesh.scanCount) columns.push({ name: 'scanCount', data: mesh.scanCount, size: 1 });
+  if (mesh.expectedError) columns.push({ name: 'expectedError', data: mesh.expectedError, size: 1 });
   if (mesh.normals) columns.push({ name: 'normal', data: mesh.normals, size: 3 });
   const tables: TableData[] = [{ name: 'vertices', rows: vertexCount(mesh), columns }];
   if (coarse)
@@ -200,6 +201,7 @@ export function decodeMesh(bytes: Uint8Array): TriangleMesh | TexturedMesh {
   if (v.color) mesh.colors = v.color as Uint8Array;
   if (v.invented) mesh.invented = v.invented as Uint8Array;
   if (v.scanCount) mesh.scanCount = v.scanCount as Uint8Array;
+  if (v.expectedError) mesh.expectedError = v.expectedError as Float32Array;
   if (v.normal) mesh.normals = v.normal as Float32Array;
   if (header.kind !== 'model') return mesh;
   return {

@@ -1,3 +1,4 @@
+import { fitPatchesTask } from '../fusion/index.js';
 import { linkFramesTask } from '../frames/index.js';
 import { findLinesTask } from '../line-laser/index.js';
 import { comparePair, prepareScanTask, reviveScan, type PairTask } from '../registration/index.js';
@@ -11,6 +12,7 @@ interface KnownTask {
 
 /** Everything a task pool can be asked for, by name. */
 const TASKS: Record<string, KnownTask> = {
+  'fit-patches': { run: fitPatchesTask },
   'find-lines': { run: findLinesTask },
   'link-frames': { run: linkFramesTask },
   'prepare-scan': { run: prepareScanTask },

@@ -1,12 +1,12 @@
 /** PLY, the polygon file format. Source: G. Turk (1994), The PLY polygon file format. */
 
-/** What can be written to PLY; `extra` are further per-vertex byte properties, by name. */
+/** What can be written to PLY; `extra` are further per-vertex properties by name, bytes or floats. */
 export interface PlyContent {
   positions: Float32Array;
   normals?: Float32Array;
   colors?: Uint8Array;
   indices?: Uint32Array;
-  extra?: Record<string, Uint8Array>;
+  extra?: Record<string, Uint8Array | Float32Array>;
   comments?: string[];
 }
 
@@ -27,7 +27,8 @@ export function writePly(
   for (const a of ['x', 'y', 'z']) lines.push(`property float ${a}`);
   if (content.normals) for (const a of ['nx', 'ny', 'nz']) lines.push(`property float ${a}`);
   if (content.colors) for (const a of ['red', 'green', 'blue']) lines.push(`property uchar ${a}`);
-  for (const [name] of extra) lines.push(`property uchar ${name}`);
+  for (const [name, values] of extra)
+    lines.push(`property ${values instanceof Uint8Array ? 'uchar' : 'float'} ${name}`);
   if (content.indices) lines.push(`element face ${m}`, 'property list uchar int vertex_indices');
   lines.push('end_header', '');
   const head = new TextEncoder().encode(lines.join('\n'));
@@ -47,7 +48,11 @@ export function writePly(
     out.set(body, head.length);
     return out;
   }
-  const stride = 12 + (content.normals ? 12 : 0) + (content.colors ? 3 : 0) + extra.length;
+  const stride =
+    12 +
+    (content.normals ? 12 : 0) +
+    (content.colors ? 3 : 0) +
+    extra.reduce((sum, [, values]) => sum + values.BYTES_PER_ELEMENT, 0);
   const out = new Uint8Array(head.length + n * stride + m * 13);
   out.set(head);
   const view = new DataView(out.buffer);
@@ -58,7 +63,11 @@ export function writePly(
       for (let k = 0; k < 3; k++, at += 4) view.setFloat32(at, a[3 * i + k], true);
     }
     if (content.colors) for (let k = 0; k < 3; k++) out[at++] = content.colors[3 * i + k];
-    for (const [, values] of extra) out[at++] = values[i];
+    for (const [, values] of extra) {
+      if (values instanceof Uint8Array) out[at] = values[i];
+      else view.setFloat32(at, values[i], true);
+      at += values.BYTES_PER_ELEMENT;
+    }
   }
   for (let t = 0; t < m; t++) {
     out[at++] = 3;

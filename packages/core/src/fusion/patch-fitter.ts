@@ -1,0 +1,477 @@
+import { smallestEigenvector3 } from '../math/eigen.js';
+import { solveCholeskyInPlace } from '../math/solve.js';
+import { INCIDENCES, incidenceClass, type MeasuredPoints } from './measured-points.js';
+
+/** Points a fit looks at most. */
+const MOST = 6000;
+/** Wanted points of the fits tried, from small to large. */
+const SIZES = [20, 40, 80, 160, 320];
+const LARGEST = SIZES[SIZES.length - 1];
+/**
+ * A larger fit is taken as long as it lies within so many of its and all smaller ones' standard deviations: 2 keeps noise
+ * lower and rounds more; 1 was best on jug, bunny and fork at 0.1 mm of noise.
+ */
+const AGREEMENT = 1;
+/** Points farther than so many standard deviations from the surface count nothing. */
+const OUTLYING = 4;
+/** Farthest reach of a fit, in spacings. */
+const FARTHEST = 12;
+/** Least cosine between a normal and the way to the sensor: what is seen flatter is not used. */
+const FLATTEST = 0.08;
+/** From here down on points count less, whatever their spread says: edges of steps lie there. */
+const FLAT = 0.3;
+/** What lies within so many spacings counts as near by. */
+const NEAR = 2.5;
+/** Points near by that carry a fit, at least. */
+const LEAST = 8;
+
+/** How a patch is fitted. */
+export interface PatchManner {
+  /** Largest departure, in standard deviations, over which a larger fit is still believed. */
+  agreement: number;
+  /** Points farther off than so many standard deviations count nothing. */
+  outlying: number;
+  /** Points of the largest fit. */
+  largest: number;
+}
+
+export const PATCH_MANNER: PatchManner = { agreement: AGREEMENT, outlying: OUTLYING, largest: LARGEST };
+
+/**
+ * Fits a quadratic patch to the points around a place, robustly, as large as the data allow: several sizes are tried from small
+ * to large, and the largest is taken that agrees with all smaller ones within their own standard deviations. On an even
+ * body hundreds of points are averaged; beside an edge or on fine detail a few.
+ *
+ * Sources: D. Levin (1998), The approximation power of moving least-squares; C. Öztireli, G. Guennebaud, M. Gross (2009),
+ * Feature preserving point set surfaces based on non-linear kernel regression (robust weights); A. Goldenshluger,
+ * A. Nemirovski (1997), On spatially adaptive estimation of nonparametric regression (the choice of size by
+ * intersecting confidence intervals).
+ */
+export class PatchFitter {
+  /** Centre of the patch, moved onto the surface, mm. */
+  x = 0;
+  y = 0;
+  z = 0;
+  /** Its normal, unit. */
+  nx = 0;
+  ny = 0;
+  nz = 1;
+  /** Two directions across it. */
+  ux = 1;
+  uy = 0;
+  uz = 0;
+  vx = 0;
+  vy = 1;
+  vz = 0;
+  /** Height over the plane: c0 + c1 s + c2 t + c3 s² + c4 st + c5 t². */
+  readonly c = new Float64Array(6);
+  /** Standard deviation of the height at the centre that follows from the points' own, mm. */
+  sigma = 0;
+  /** Size taken (0 the smallest), its reach, mm. */
+  size = 0;
+  reach = 0;
+  /** Points within two and a half spacings that face the patch's way. */
+  near = 0;
+  /** Scans (1) with a point within two and a half spacings that lies on the patch. */
+  readonly measuredBy: Uint8Array;
+  /** Best cosine of the incidence, and nearest sensor, mm. */
+  bestCosine = 0;
+  nearestSensor = 0;
+  /** Weighted root mean square of the points off the patch, mm. */
+  residual = 0;
+
+  private readonly ids = new Uint32Array(MOST);
+  private readonly squared = new Float32Array(MOST);
+  private readonly s = new Float64Array(MOST);
+  private readonly t = new Float64Array(MOST);
+  private readonly h = new Float64Array(MOST);
+  private readonly d = new Float64Array(MOST);
+  private readonly w = new Float64Array(MOST);
+  private readonly variance = new Float64Array(MOST);
+  private readonly key = new Int32Array(MOST);
+  private readonly of = new Uint32Array(MOST);
+  private readonly bucket = new Uint32Array(66);
+  private readonly a = new Float64Array(36);
+  private readonly inverse = new Float64Array(36);
+  private readonly e = new Float64Array(6);
+  private readonly b = new Float64Array(6);
+  private readonly found = new Float64Array(3);
+  private readonly best = new Float64Array(6);
+  private gathered = 0;
+  /** Reach of what was gathered, mm. */
+  private farthest = 0;
+  /** Standard deviation of the centre in the last solution, about. */
+  private std = 0;
+
+  constructor(
+    private readonly points: MeasuredPoints,
+    private readonly manner: PatchManner = PATCH_MANNER,
+  ) {
+    this.measuredBy = new Uint8Array(points.scans.length);
+  }
+
+  /**
+   * Starts at a measured point, with the plane of its own scan's points around it.
+   * @returns false if too few lie there
+   */
+  start(i: number): boolean {
+    const { positions: p, towardsSensor: q, scan, spacing, grid } = this.points;
+    this.x = p[3 * i];
+    this.y = p[3 * i + 1];
+    this.z = p[3 * i + 2];
+    const own = scan[i];
+    for (let r = NEAR * spacing, tries = 0; tries < 3; tries++, r *= 1.6) {
+      const n = grid.within(this.x, this.y, this.z, r, this.ids);
+      let m = 0;
+      let sx = 0;
+      let sy = 0;
+      let sz = 0;
+      let xx = 0;
+      let xy = 0;
+      let xz = 0;
+      let yy = 0;
+      let yz = 0;
+      let zz = 0;
+      for (let k = 0; k < n; k++) {
+        const j = 3 * this.ids[k];
+        if (scan[this.ids[k]] !== own) continue;
+        if (q[3 * i] * q[j] + q[3 * i + 1] * q[j + 1] + q[3 * i + 2] * q[j + 2] < 0.5) continue;
+        const x = p[j] - this.x;
+        const y = p[j + 1] - this.y;
+        const z = p[j + 2] - this.z;
+        m++;
+        sx += x;
+        sy += y;
+        sz += z;
+        xx += x * x;
+        xy += x * y;
+        xz += x * z;
+        yy += y * y;
+        yz += y * z;
+        zz += z * z;
+      }
+      if (m < LEAST) continue;
+      const w = 1 / m;
+      smallestEigenvector3(
+        xx - sx * sx * w,
+        xy - sx * sy * w,
+        xz - sx * sz * w,
+        yy - sy * sy * w,
+        yz - sy * sz * w,
+        zz - sz * sz * w,
+        this.found,
+      );
+      const [x, y, z] = this.found;
+      const sign = x * q[3 * i] + y * q[3 * i + 1] + z * q[3 * i + 2] < 0 ? -1 : 1;
+      this.turnTo(sign * x, sign * y, sign * z);
+      return true;
+    }
+    return false;
+  }
+
+  /**
+   * Fits up to `most` sizes, from small to large. With `settle` centre and normal are moved onto the result, and the
+   * coefficients belong to the old axes: call again for the patch itself.
+   * @returns false if the data do not carry a patch here
+   */
+  fit(most: number, settle: boolean): boolean {
+    const sizes = Math.min(most, SIZES.length);
+    if (!this.gather(sizes)) return false;
+    const { c, manner } = this;
+    const density = this.gathered / (Math.PI * this.farthest * this.farthest);
+    let low = -Infinity;
+    let high = Infinity;
+    let some = false;
+    for (let k = 0; k < sizes; k++) {
+      let r = Math.sqrt(Math.min(SIZES[k], manner.largest) / (Math.PI * density));
+      const last = r >= this.farthest || k === sizes - 1;
+      if (last) r = this.farthest;
+      if (!some) c.fill(0);
+      let ok = this.solve(r, some);
+      if (ok && !some) ok = this.solve(r, true);
+      if (ok) {
+        const s = this.std;
+        const lowest = Math.max(low, c[0] - manner.agreement * s);
+        const highest = Math.min(high, c[0] + manner.agreement * s);
+        if (some && lowest > highest) break;
+        low = lowest;
+        high = highest;
+        some = true;
+        this.sigma = s;
+        this.size = k;
+        this.reach = r;
+        this.best.set(c);
+      }
+      if (last) break;
+    }
+    if (!some) return false;
+    c.set(this.best);
+    if (settle) this.settle();
+    return true;
+  }
+
+  /** Moves the centre onto the fitted patch and turns the normal with it. */
+  private settle(): void {
+    const { c } = this;
+    this.x += c[0] * this.nx;
+    this.y += c[0] * this.ny;
+    this.z += c[0] * this.nz;
+    this.turnTo(
+      this.nx - c[1] * this.ux - c[2] * this.vx,
+      this.ny - c[1] * this.uy - c[2] * this.vy,
+      this.nz - c[1] * this.uz - c[2] * this.vz,
+    );
+  }
+
+  private turnTo(x: number, y: number, z: number): void {
+    const l = Math.sqrt(x * x + y * y + z * z);
+    this.nx = x / l;
+    this.ny = y / l;
+    this.nz = z / l;
+    const sx = Math.abs(this.nx) < 0.7 ? 1 : 0;
+    const sy = 1 - sx;
+    const ux = sy * this.nz;
+    const uy = -sx * this.nz;
+    const uz = sx * this.ny - sy * this.nx;
+    const ul = Math.sqrt(ux * ux + uy * uy + uz * uz);
+    this.ux = ux / ul;
+    this.uy = uy / ul;
+    this.uz = uz / ul;
+    this.vx = this.ny * this.uz - this.nz * this.uy;
+    this.vy = this.nz * this.ux - this.nx * this.uz;
+    this.vz = this.nx * this.uy - this.ny * this.ux;
+  }
+
+  /** Collects the points around that face the patch's way, near ones first. */
+  private gather(sizes: number): boolean {
+    const { positions: p, towardsSensor: q, scan, spacing, grid, variance, range } = this.points;
+    const { x, y, z, nx, ny, nz, ids, squared } = this;
+    const around = NEAR * spacing;
+    const about = grid.within(x, y, z, around, ids, squared);
+    let near = 0;
+    this.bestCosine = 0;
+    this.nearestSensor = Infinity;
+    for (let k = 0; k < about; k++) {
+      const i = ids[k];
+      const j = 3 * i;
+      const c = nx * q[j] + ny * q[j + 1] + nz * q[j + 2];
+      if (c < FLATTEST) continue;
+      near++;
+      if (c > this.bestCosine) this.bestCosine = c;
+      if (range[i] < this.nearestSensor) this.nearestSensor = range[i];
+    }
+    this.near = near;
+    const wanted = Math.min(SIZES[sizes - 1], this.manner.largest);
+    // The largest fit reaches the patches beside it, however many points that takes.
+    const whole = sizes === SIZES.length;
+    const r = Math.min(FARTHEST * spacing, around * Math.max(whole ? 1 : 0, Math.sqrt(wanted / Math.max(1, near))));
+    this.farthest = r;
+    const found = r === around ? about : grid.within(x, y, z, r, ids, squared);
+    // Counting sort by distance, so that a fit of less reach reads fewer points.
+    const { bucket } = this;
+    bucket.fill(0);
+    const scale = 64 / (r * r * 1.0001);
+    for (let k = 0; k < found; k++) bucket[((squared[k] * scale) | 0) + 1]++;
+    for (let k = 1; k < bucket.length; k++) bucket[k] += bucket[k - 1];
+    for (let k = 0; k < found; k++) this.of[bucket[(squared[k] * scale) | 0]++] = k;
+    let m = 0;
+    for (let k = 0; k < found; k++) {
+      const f = this.of[k];
+      const i = ids[f];
+      const j = 3 * i;
+      const c = nx * q[j] + ny * q[j + 1] + nz * q[j + 2];
+      if (c < FLATTEST) continue;
+      const dx = p[j] - x;
+      const dy = p[j + 1] - y;
+      const dz = p[j + 2] - z;
+      this.s[m] = dx * this.ux + dy * this.uy + dz * this.uz;
+      this.t[m] = dx * this.vx + dy * this.vy + dz * this.vz;
+      this.h[m] = dx * nx + dy * ny + dz * nz;
+      this.d[m] = squared[f];
+      const key = scan[i] * INCIDENCES + incidenceClass(c);
+      this.key[m] = key;
+      const v = variance[key];
+      this.variance[m] = v;
+      this.w[m] = (c < FLAT ? (c / FLAT) * (c / FLAT) : 1) / v;
+      m++;
+    }
+    this.gathered = m;
+    return m >= LEAST;
+  }
+
+  /** One weighted least-squares fit within a reach, robust against the coefficients at hand if asked. */
+  private solve(r: number, robust: boolean): boolean {
+    const { c, s: ps, t: pt, h: ph, d: pd, w: pw, variance, a, b, e, inverse } = this;
+    const r2 = r * r;
+    const limit = this.manner.outlying * this.manner.outlying;
+    const k0 = c[0];
+    const k1 = c[1];
+    const k2 = c[2];
+    const k3 = c[3];
+    const k4 = c[4];
+    const k5 = c[5];
+    let m0 = 0;
+    let m1 = 0;
+    let m2 = 0;
+    let m3 = 0;
+    let m4 = 0;
+    let m5 = 0;
+    let c30 = 0;
+    let c21 = 0;
+    let c12 = 0;
+    let c03 = 0;
+    let f40 = 0;
+    let f31 = 0;
+    let f22 = 0;
+    let f13 = 0;
+    let f04 = 0;
+    let h0 = 0;
+    let h1 = 0;
+    let h2 = 0;
+    let h3 = 0;
+    let h4 = 0;
+    let h5 = 0;
+    let count = 0;
+    const inv = 1 / r;
+    const m = this.gathered;
+    for (let k = 0; k < m; k++) {
+      const d = pd[k];
+      // Sorted by distance but for the rest within a bucket.
+      if (d >= r2) {
+        if (d > 1.1 * r2 + 1e-9) break;
+        continue;
+      }
+      const g = 1 - d / r2;
+      let w = pw[k] * g * g;
+      const s = ps[k];
+      const t = pt[k];
+      const h = ph[k];
+      if (robust) {
+        const off = h - (k0 + k1 * s + k2 * t + k3 * s * s + k4 * s * t + k5 * t * t);
+        const z = (off * off) / (limit * variance[k]);
+        if (z >= 1) continue;
+        w *= (1 - z) * (1 - z);
+      }
+      count++;
+      const x = s * inv;
+      const y = t * inv;
+      const wx = w * x;
+      const wy = w * y;
+      const wxx = wx * x;
+      const wxy = wx * y;
+      const wyy = wy * y;
+      m0 += w;
+      m1 += wx;
+      m2 += wy;
+      m3 += wxx;
+      m4 += wxy;
+      m5 += wyy;
+      c30 += wxx * x;
+      c21 += wxx * y;
+      c12 += wx * y * y;
+      c03 += wyy * y;
+      f40 += wxx * x * x;
+      f31 += wxx * x * y;
+      f22 += wxx * y * y;
+      f13 += wyy * x * y;
+      f04 += wyy * y * y;
+      h0 += w * h;
+      h1 += wx * h;
+      h2 += wy * h;
+      h3 += wxx * h;
+      h4 += wxy * h;
+      h5 += wyy * h;
+    }
+    if (count < LEAST) return false;
+    const tiny = 1e-6 * m0;
+    const ridge = 1e-3 * m0;
+    a[0] = m0;
+    a[6] = m1;
+    a[7] = m3 + tiny;
+    a[12] = m2;
+    a[13] = m4;
+    a[14] = m5 + tiny;
+    a[18] = m3;
+    a[19] = c30;
+    a[20] = c21;
+    a[21] = f40 + ridge;
+    a[24] = m4;
+    a[25] = c21;
+    a[26] = c12;
+    a[27] = f31;
+    a[28] = f22 + ridge;
+    a[30] = m5;
+    a[31] = c12;
+    a[32] = c03;
+    a[33] = f22;
+    a[34] = f13;
+    a[35] = f04 + ridge;
+    b[0] = h0;
+    b[1] = h1;
+    b[2] = h2;
+    b[3] = h3;
+    b[4] = h4;
+    b[5] = h5;
+    inverse.set(a);
+    if (!solveCholeskyInPlace(a, b, 6)) return false;
+    e.fill(0);
+    e[0] = 1;
+    if (!solveCholeskyInPlace(inverse, e, 6)) return false;
+    // First column of the inverse: with weights of one over the variance times a kernel below 1, the variance at the
+    // centre is somewhat below its first entry; `describe` has it exactly.
+    this.std = Math.sqrt(0.6 * e[0]);
+    c[0] = b[0];
+    c[1] = b[1] * inv;
+    c[2] = b[2] * inv;
+    c[3] = b[3] * inv * inv;
+    c[4] = b[4] * inv * inv;
+    c[5] = b[5] * inv * inv;
+    return true;
+  }
+
+  /**
+   * What the patch at hand knows of itself: its standard deviation (from each point's own), its residual, the shares of the
+   * scans; and adds to sums of squared residuals by scan and incidence, for learning the noise.
+   */
+  describe(sums?: { squares: Float64Array; counts: Float64Array }): void {
+    const { c, s: ps, t: pt, h: ph, d: pd, w: pw, variance, key, measuredBy, e } = this;
+    const r2 = this.reach * this.reach;
+    const limit = this.manner.outlying * this.manner.outlying;
+    measuredBy.fill(0);
+    const around = (NEAR * this.points.spacing) ** 2;
+    // Solved again for the column of the inverse by which each point pulls the centre.
+    this.best.set(c);
+    if (!this.solve(this.reach, true)) return;
+    c.set(this.best);
+    const inv = 1 / this.reach;
+    let total = 0;
+    let spread = 0;
+    let squares = 0;
+    for (let k = 0; k < this.gathered; k++) {
+      if (pd[k] >= r2) {
+        if (pd[k] > 1.1 * r2 + 1e-9) break;
+        continue;
+      }
+      const s = ps[k];
+      const t = pt[k];
+      const off = ph[k] - (c[0] + c[1] * s + c[2] * t + c[3] * s * s + c[4] * s * t + c[5] * t * t);
+      const z = (off * off) / (limit * variance[k]);
+      if (z >= 1) continue;
+      const g = 1 - pd[k] / r2;
+      const w = pw[k] * g * g * (1 - z) * (1 - z);
+      const x = s * inv;
+      const y = t * inv;
+      const pull = w * (e[0] + e[1] * x + e[2] * y + e[3] * x * x + e[4] * x * y + e[5] * y * y);
+      spread += pull * pull * variance[k];
+      if (pd[k] < around) measuredBy[(key[k] / INCIDENCES) | 0] = 1;
+      total += w;
+      squares += w * off * off;
+      if (sums) {
+        sums.squares[key[k]] += off * off;
+        sums.counts[key[k]]++;
+      }
+    }
+    this.sigma = Math.sqrt(spread);
+    this.residual = Math.sqrt(squares / (total || 1));
+  }
+}
