@@ -1,6 +1,6 @@
 import { createSlice, type PayloadAction } from '@reduxjs/toolkit';
 
-export type ColorMode = 'scan' | 'true' | 'height' | 'shape' | 'invented';
+export type ColorMode = 'scan' | 'true' | 'height' | 'shape' | 'invented' | 'error' | 'scans';
 
 /** A slab of the piece: only what lies in it is drawn. */
 export interface Section {

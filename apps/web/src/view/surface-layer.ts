@@ -1,7 +1,8 @@
 import * as THREE from 'three';
 import { MeshBVH, acceleratedRaycast } from 'three-mesh-bvh';
 import { streamSurface, type SurfaceParts } from './surface-parts';
-import { SURFACE_TINTS, srgbToLinear, type LayerEvents, type Pick, type ViewLook } from './view-content';
+import { errorColors, errorRange, inventedColors, scanCountColors } from './surface-colors';
+import { srgbToLinear, type LayerEvents, type Pick, type ViewLook } from './view-content';
 
 interface LoadedSurface {
   artifactId: string;
@@ -10,6 +11,8 @@ interface LoadedSurface {
   hasColors: boolean;
   map?: THREE.Texture;
   bounds: THREE.Box3;
+  /** Ends of the scale of expected errors, mm. */
+  errors?: readonly [number, number];
 }
 
 /** The mesh or the textured model: coarse first, then whole. */
@@ -44,6 +47,11 @@ export class SurfaceLayer {
     return this.surface?.triangles ?? 0;
   }
 
+  /** What the ends of the scale of expected errors stand for, mm; undefined if the surface does not know. */
+  get errors(): readonly [number, number] | undefined {
+    return this.surface?.errors;
+  }
+
   box(): THREE.Box3 {
     return this.surface?.bounds.clone() ?? new THREE.Box3();
   }
@@ -59,10 +67,11 @@ export class SurfaceLayer {
       wireframe,
     };
     const geometry = s.mesh.geometry;
-    if (color === 'invented' && geometry.hasAttribute('invented')) {
+    const knowledge = knowledgeColors(s, color);
+    if (knowledge) {
       if (!geometry.hasAttribute('trueColor') && geometry.hasAttribute('color'))
         geometry.setAttribute('trueColor', geometry.getAttribute('color'));
-      geometry.setAttribute('color', tintOf(geometry.getAttribute('invented')));
+      geometry.setAttribute('color', new THREE.BufferAttribute(knowledge, 3, true));
       options.vertexColors = true;
     } else {
       if (geometry.hasAttribute('trueColor')) geometry.setAttribute('color', geometry.getAttribute('trueColor'));
@@ -103,6 +112,10 @@ export class SurfaceLayer {
       point: [at.x, at.y, at.z],
       snapped: Boolean(snapped),
       invented: invented ? corners.some((v) => invented.getX(v) > 0) : undefined,
+      scanCount: geometry.hasAttribute('scanCount') ? geometry.getAttribute('scanCount').getX(hit.face.a) : undefined,
+      expectedError: geometry.hasAttribute('expectedError')
+        ? geometry.getAttribute('expectedError').getX(hit.face.a)
+        : undefined,
     };
   }
 
@@ -137,6 +150,7 @@ export class SurfaceLayer {
       triangles: parts.indices.length / 3,
       hasColors: Boolean(parts.colors),
       map,
+      errors: parts.expectedError && errorRange(parts.expectedError),
       bounds: new THREE.Box3(new THREE.Vector3(...parts.bounds.min), new THREE.Vector3(...parts.bounds.max)),
     };
     this.onShown();
@@ -161,6 +175,8 @@ function geometryOf(parts: SurfaceParts, withMap: boolean): THREE.BufferGeometry
   geometry.setAttribute('position', new THREE.BufferAttribute(parts.positions, 3));
   if (parts.colors) geometry.setAttribute('color', new THREE.BufferAttribute(srgbToLinear(parts.colors), 3, true));
   if (parts.invented) geometry.setAttribute('invented', new THREE.BufferAttribute(parts.invented, 1));
+  if (parts.scanCount) geometry.setAttribute('scanCount', new THREE.BufferAttribute(parts.scanCount, 1));
+  if (parts.expectedError) geometry.setAttribute('expectedError', new THREE.BufferAttribute(parts.expectedError, 1));
   geometry.setIndex(new THREE.BufferAttribute(parts.indices, 1));
   if (parts.normals) geometry.setAttribute('normal', new THREE.BufferAttribute(parts.normals, 3));
   else geometry.computeVertexNormals();
@@ -182,11 +198,16 @@ async function textureOf(png: Uint8Array): Promise<THREE.Texture> {
   return map;
 }
 
-/** Vertex colours that tell measured from invented. */
-function tintOf(flags: THREE.BufferAttribute | THREE.InterleavedBufferAttribute): THREE.BufferAttribute {
-  const linear = (css: string): number[] => new THREE.Color(css).toArray().map((v) => Math.round(255 * v));
-  const [measured, invented] = [linear(SURFACE_TINTS.measured), linear(SURFACE_TINTS.invented)];
-  const tint = new Uint8Array(3 * flags.count);
-  for (let i = 0; i < flags.count; i++) tint.set(flags.getX(i) > 0 ? invented : measured, 3 * i);
-  return new THREE.BufferAttribute(tint, 3, true);
+/** Vertex colours that show what the surface knows of itself; undefined for other ways to colour it, or if it does not know. */
+function knowledgeColors(
+  { mesh: { geometry }, errors }: LoadedSurface,
+  color: ViewLook['color'],
+): Uint8Array | undefined {
+  const values = (name: string): ArrayLike<number> | undefined =>
+    geometry.hasAttribute(name) ? geometry.getAttribute(name).array : undefined;
+  const [invented, counts, error] = [values('invented'), values('scanCount'), values('expectedError')];
+  if (color === 'invented' && invented) return inventedColors(invented);
+  if (color === 'scans' && counts) return scanCountColors(counts);
+  if (color === 'error' && error && errors) return errorColors(error, errors);
+  return undefined;
 }

@@ -6,6 +6,9 @@ export interface SurfaceParts {
   normals?: Float32Array;
   colors?: Uint8Array;
   invented?: Uint8Array;
+  /** How many scans measured each vertex, and its expected error, mm (NaN where nothing tells). */
+  scanCount?: Uint8Array;
+  expectedError?: Float32Array;
   indices: Uint32Array;
   /** Two for each corner of a triangle. */
   uvs?: Float32Array;
@@ -41,6 +44,8 @@ export async function streamSurface(
           parts.positions = new Float32Array(3 * t.rows);
           if (has('color')) parts.colors = new Uint8Array(3 * t.rows);
           if (has('invented')) parts.invented = new Uint8Array(t.rows);
+          if (has('scanCount')) parts.scanCount = new Uint8Array(t.rows);
+          if (has('expectedError')) parts.expectedError = new Float32Array(t.rows);
           if (has('normal')) parts.normals = new Float32Array(3 * t.rows);
         } else if (t.name === 'coarse') coarse = new Uint32Array(3 * t.rows);
         else if (t.name === 'faces') {
@@ -54,6 +59,8 @@ export async function streamSurface(
         put(parts.positions, 3 * first, columns.position);
         put(parts.colors, 3 * first, columns.color);
         put(parts.invented, first, columns.invented);
+        put(parts.scanCount, first, columns.scanCount);
+        put(parts.expectedError, first, columns.expectedError);
         put(parts.normals, 3 * first, columns.normal);
         loadedRows += rows;
       } else if (table === 'coarse') {

@@ -37,6 +37,9 @@ export interface Pick {
   /** True if the point is a vertex of the mesh or a measured point. */
   snapped: boolean;
   invented?: boolean;
+  /** How many scans measured the surface there, and its expected error, mm. */
+  scanCount?: number;
+  expectedError?: number;
 }
 
 /** Where an eye stands round what it looks at: angles in radians (0 down = from above), distance in mm. */
@@ -54,9 +57,6 @@ export interface ViewAxes {
   /** At the place asked for. */
   mmPerPixel: number;
 }
-
-/** Colours of measured and of invented surface. */
-export const SURFACE_TINTS = { measured: '#b7cfcf', invented: '#e59b62' };
 
 /** What a layer tells the view that holds it. */
 export interface LayerEvents {

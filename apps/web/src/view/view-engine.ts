@@ -48,6 +48,11 @@ const AXES: readonly Section['axis'][] = ['x', 'y', 'z'];
  * The 3D view: streams clouds and surfaces, draws only when something changed, picks points. Millimetres, Z up.
  */
 export class ViewEngine {
+  /** Ends of the scale of expected errors of the surface, mm. */
+  get errors(): readonly [number, number] | undefined {
+    return this.surface.errors;
+  }
+
   /** Points that are there, points drawn in the last picture, triangles. */
   onCount?: (points: number, drawn: number, triangles: number) => void;
   onError?: (message: string) => void;

@@ -19,7 +19,11 @@ const COLORS: [ColorMode, string][] = [
   ['height', 'Colour by height'],
   ['shape', 'Shape only'],
   ['invented', 'Measured or invented'],
+  ['scans', 'How many scans'],
+  ['error', 'Expected error'],
 ];
+/** Points know nothing of these. */
+const SURFACE_ONLY: ColorMode[] = ['invented', 'scans', 'error'];
 const VIEW_NAMES: Record<StandardView, string> = {
   front: 'Front',
   back: 'Back',
@@ -33,7 +37,7 @@ const VIEW_NAMES: Record<StandardView, string> = {
 export function ViewToolbar({ onFit, hasSurface }: { onFit: (v?: StandardView) => void; hasSurface: boolean }) {
   const view = useAppSelector((s) => s.view);
   const dispatch = useAppDispatch();
-  const colors = COLORS.filter(([id]) => (hasSurface ? id !== 'scan' && id !== 'height' : id !== 'invented'));
+  const colors = COLORS.filter(([id]) => (hasSurface ? id !== 'scan' && id !== 'height' : !SURFACE_ONLY.includes(id)));
   const shown = colors.find(([id]) => id === view.color) ?? colors[0];
   return (
     <div className="absolute left-3 top-3 flex flex-wrap gap-1.5" role="toolbar" aria-label="View">

@@ -6,7 +6,7 @@ import { comparedWith, isSelectTool, sectionSet } from '../app/view-slice';
 import { shortCountText } from '@amber-knit/operations/quantity-text';
 import { Notice } from '../shared/controls';
 import { SectionForm } from './section-form';
-import { HeightLegend, InventedLegend } from './legends';
+import { ErrorLegend, HeightLegend, InventedLegend, ScanCountLegend } from './legends';
 import { MeasureOverlay } from './measure-overlay';
 import { contentOf } from './piece-content';
 import type { Pick } from './view-content';
@@ -15,6 +15,13 @@ import { useCompared } from './use-compared';
 import { ViewEngine } from './view-engine';
 import { ViewInputs, type ViewOverlay } from './view-overlay';
 import { ViewToolbar } from './view-toolbar';
+
+/** What the surface knows of a place. */
+function measuredText({ scanCount, expectedError, invented }: Pick): string {
+  const by = scanCount ? `measured by ${scanCount} ${scanCount === 1 ? 'scan' : 'scans'}` : '';
+  const sure = expectedError !== undefined && expectedError >= 0 ? `± ${expectedError.toFixed(3)} mm` : '';
+  return [by, sure].filter(Boolean).join(', ') || (invented === false ? 'measured surface' : '');
+}
 
 /** The 3D view with its reading strip, and whatever is laid over it. */
 export function Viewport({
@@ -151,6 +158,8 @@ export function Viewport({
           </div>
         )}
         {settings.color === 'invented' && counts.triangles > 0 && <InventedLegend />}
+        {settings.color === 'scans' && counts.triangles > 0 && <ScanCountLegend />}
+        {settings.color === 'error' && counts.triangles > 0 && <ErrorLegend range={engine?.errors} />}
         {settings.color === 'height' && counts.triangles === 0 && !section && <HeightLegend extent={extent} />}
       </div>
       <div
@@ -165,7 +174,7 @@ export function Viewport({
             <span className="text-muted">
               {scanName}
               {pick.invented === true && 'invented surface'}
-              {pick.invented === false && 'measured surface'}
+              {pick.invented !== true && measuredText(pick)}
             </span>
           </>
         ) : (
