@@ -1,9 +1,10 @@
 import { spherePoints } from '../../test/shapes.js';
-import type { Placement, Scan, TriangleMesh } from '../geometry/index.js';
-import { vertexCount } from '../geometry/index.js';
-import { createRandom, gaussian, identity } from '../math/index.js';
+import type { DepthFrame, Placement, Scan, TriangleMesh } from '../geometry/index.js';
+import { filterPoints, vertexCount } from '../geometry/index.js';
+import { createRandom, gaussian, identity, lookAt } from '../math/index.js';
 import { enclosedVolume } from '../measure/index.js';
 import { inspectTopology } from '../mesh/index.js';
+import { joinFrames } from '../pointcloud/index.js';
 import { createRunContext } from '../runtime/index.js';
 import { fuseScans } from './index.js';
 
@@ -154,6 +155,36 @@ test('forty scans of the same place are counted as forty', async () => {
   // Spread at random each has about five points near by: of some scans there is none, by chance.
   expect(counts[counts.length >> 1]).toBeGreaterThanOrEqual(36);
   expect(counts[counts.length - 1]).toBe(40);
+});
+
+test('depth images fuse to the seen side of a ball, each pixel as its frame saw it', async () => {
+  const camera = { width: 160, height: 160, fx: 300, fy: 300, cx: 79.5, cy: 79.5 };
+  const random = createRandom(3);
+  const frames = [0, 0.4, -0.4].map((around, k): DepthFrame => {
+    const scanFromSensor = lookAt([120 * Math.cos(around), 120 * Math.sin(around), 0], [0, 0, 0], [0, 0, 1]);
+    const depth = new Float32Array(160 * 160);
+    for (let i = 0; i < depth.length; i++) {
+      // Ray against a ball of radius 25 at distance 120, in closed form.
+      const rx = ((i % 160) - camera.cx) / camera.fx;
+      const ry = (Math.floor(i / 160) - camera.cy) / camera.fy;
+      const a = 1 + rx * rx + ry * ry;
+      const root = 120 * 120 - a * (120 * 120 - 625);
+      if (root > 0) depth[i] = (120 - Math.sqrt(root)) / a + 0.05 * gaussian(random);
+    }
+    return { name: `frame ${k}`, camera, depth, scanFromSensor };
+  });
+  // Cleaning took away what lies below: there no surface may come out.
+  const all = joinFrames(frames, 0.5);
+  const keep = Uint8Array.from({ length: all.positions.length / 3 }, (_, i) =>
+    all.positions[3 * i + 2] > -10 ? 1 : 0,
+  );
+  const cloud = filterPoints(all, keep);
+  const scans: Scan[] = [{ name: 'a', cloud, frames }];
+  const mesh = await fuseScans(scans, placed(scans), { voxel: 0.6 }, ctx);
+  expect(rms(radii(mesh).map((r) => r - 25))).toBeLessThan(0.025);
+  const lowest = mesh.positions.reduce((m, v, i) => (i % 3 === 2 && v < m ? v : m), 0);
+  expect(lowest).toBeGreaterThan(-12);
+  expect(lowest).toBeLessThan(-9);
 });
 
 test('fusing without a registered scan says what to do', async () => {

@@ -1,11 +1,14 @@
+import type { DepthFrame } from '../geometry/depth-frame.js';
 import { pointCount } from '../geometry/point-cloud.js';
 import { sensorPositions, type Placement, type Scan } from '../geometry/scan.js';
-import { rotateVectors, transformPoint, transformPoints } from '../math/mat4.js';
+import { multiply, rotateVectors, transformPoint, transformPoints, type Mat4 } from '../math/mat4.js';
 import { estimateNoise } from '../pointcloud/noise.js';
 import { estimateNormals } from '../pointcloud/normals.js';
 import { estimateSpacing } from '../pointcloud/spacing.js';
+import { GrowingArray } from '../runtime/growing-array.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { PointGrid } from '../spatial/point-grid.js';
+import { incidence } from './integrate-frame.js';
 
 /** Expected error differs with the incidence: so many classes of its cosine. */
 export const INCIDENCES = 8;
@@ -39,74 +42,164 @@ export function incidenceClass(cosine: number): number {
   return k < INCIDENCES ? k : INCIDENCES - 1;
 }
 
+/** Points of one scan in the piece's frame. */
+interface ScanPoints {
+  positions: Float32Array;
+  towardsSensor: Float32Array;
+  range: Float32Array;
+  colors?: Uint8Array;
+  spacing: number;
+  noise: number;
+}
+
+/** Frames whose pixels would be more than this are read every second pixel, or third, … */
+const MOST_OF_FRAMES = 12_000_000;
+
 /**
- * Gathers the points. Of scans taken from several places each point is taken as seen from where it faces best.
+ * Gathers the points. Scans with depth images give their pixels, each as its frame saw it, where the cleaned cloud still holds points;
+ * of other scans taken from several places each point is taken as seen from where it faces best.
  * O(points · sensor places).
  */
 export function gatherPoints(chosen: { scan: Scan; placement: Placement }[], ctx: RunContext): MeasuredPoints {
-  const count = chosen.reduce((n, { scan }) => n + pointCount(scan.cloud), 0);
+  const pixels = chosen.reduce(
+    (n, { scan }) => n + (scan.frames ?? []).reduce((m, { camera }) => m + camera.width * camera.height, 0),
+    0,
+  );
+  const stride = Math.max(1, Math.ceil(Math.sqrt(pixels / MOST_OF_FRAMES)));
+  const parts = chosen.map(({ scan, placement }, k) => {
+    const part = ctx.part(k / chosen.length, (k + 1) / chosen.length, `Reading ${scan.name}`);
+    part.checkpoint(0);
+    return scan.frames?.length
+      ? framePoints(scan, scan.frames, placement.pieceFromScan, stride, part)
+      : cloudPoints(scan, placement.pieceFromScan, part);
+  });
+  const count = parts.reduce((n, p) => n + p.range.length, 0);
   const positions = new Float32Array(3 * count);
-  const towards = new Float32Array(3 * count);
+  const towardsSensor = new Float32Array(3 * count);
   const range = new Float32Array(count);
   const scan = new Uint16Array(count);
-  const colored = chosen.some((c) => c.scan.cloud.colors);
-  const colors = colored ? new Uint8Array(3 * count).fill(128) : undefined;
-  const spacings: number[] = [];
-  const variance = new Float64Array(chosen.length * INCIDENCES);
+  const colors = parts.some((p) => p.colors) ? new Uint8Array(3 * count).fill(128) : undefined;
+  const variance = new Float64Array(parts.length * INCIDENCES);
   let at = 0;
-  chosen.forEach(({ scan: s, placement }, k) => {
-    const part = ctx.part(k / chosen.length, (k + 1) / chosen.length, `Reading ${s.name}`);
-    part.checkpoint(0);
-    const n = pointCount(s.cloud);
-    const spacing = estimateSpacing(s.cloud);
-    spacings.push(spacing);
-    const noise = estimateNoise(s.cloud, spacing);
-    // A first guess: what the points off their own patches say, a tenth of the spacing where that says nothing.
-    variance.fill((noise > 0 ? noise : 0.1 * spacing) ** 2, k * INCIDENCES, (k + 1) * INCIDENCES);
-    const m = placement.pieceFromScan;
-    const p = transformPoints(m, s.cloud.positions);
-    const eyes = sensorPositions(s).map((e) => transformPoint(m, e[0], e[1], e[2]));
-    const needed = eyes.length !== 1;
-    const normals = needed
-      ? rotateVectors(m, s.cloud.normals ?? estimateNormals(s.cloud, sensorPositions(s), {}, part).normals)
-      : undefined;
-    positions.set(p, 3 * at);
+  parts.forEach((p, k) => {
+    const n = p.range.length;
+    positions.set(p.positions, 3 * at);
+    towardsSensor.set(p.towardsSensor, 3 * at);
+    range.set(p.range, at);
     scan.fill(k, at, at + n);
-    if (colors && s.cloud.colors) colors.set(s.cloud.colors, 3 * at);
-    if (eyes.length === 0) towards.set(normals!, 3 * at);
-    else {
-      for (let i = 0; i < n; i++) {
-        let best = -Infinity;
-        const o = 3 * (at + i);
-        for (const eye of eyes) {
-          const x = eye[0] - p[3 * i];
-          const y = eye[1] - p[3 * i + 1];
-          const z = eye[2] - p[3 * i + 2];
-          const l = Math.sqrt(x * x + y * y + z * z) || 1;
-          const c = normals ? (x * normals[3 * i] + y * normals[3 * i + 1] + z * normals[3 * i + 2]) / l : 1;
-          if (c <= best) continue;
-          best = c;
-          towards[o] = x / l;
-          towards[o + 1] = y / l;
-          towards[o + 2] = z / l;
-          range[at + i] = l;
-        }
-      }
-    }
+    if (colors && p.colors) colors.set(p.colors, 3 * at);
+    // A first guess: what the points off their own patches say, a tenth of the spacing where that says nothing.
+    variance.fill((p.noise > 0 ? p.noise : 0.1 * p.spacing) ** 2, k * INCIDENCES, (k + 1) * INCIDENCES);
     at += n;
   });
-  const middle = spacings.sort((a, b) => a - b)[spacings.length >> 1] || 1;
-  return inGridOrder({
-    count,
-    positions,
-    towardsSensor: towards,
-    scan,
-    range,
-    colors,
-    scans: chosen.map((c) => c.scan.name),
-    spacing: middle,
-    variance,
+  const spacings = parts.map((p) => p.spacing).sort((a, b) => a - b);
+  const spacing = spacings[spacings.length >> 1] || 1;
+  const scans = chosen.map((c) => c.scan.name);
+  return inGridOrder({ count, positions, towardsSensor, scan, range, colors, scans, spacing, variance });
+}
+
+function cloudPoints(scan: Scan, pieceFromScan: Mat4, ctx: RunContext): ScanPoints {
+  const { cloud } = scan;
+  const n = pointCount(cloud);
+  const spacing = estimateSpacing(cloud);
+  const positions = transformPoints(pieceFromScan, cloud.positions);
+  const places = sensorPositions(scan);
+  const eyes = places.map((e) => transformPoint(pieceFromScan, e[0], e[1], e[2]));
+  const normals =
+    eyes.length === 1
+      ? undefined
+      : rotateVectors(pieceFromScan, cloud.normals ?? estimateNormals(cloud, places, {}, ctx).normals);
+  const towardsSensor = eyes.length === 0 ? normals! : new Float32Array(3 * n);
+  const range = new Float32Array(n);
+  for (let i = 0; i < n && eyes.length > 0; i++) {
+    let best = -Infinity;
+    for (const eye of eyes) {
+      const x = eye[0] - positions[3 * i];
+      const y = eye[1] - positions[3 * i + 1];
+      const z = eye[2] - positions[3 * i + 2];
+      const l = Math.sqrt(x * x + y * y + z * z) || 1;
+      const c = normals ? (x * normals[3 * i] + y * normals[3 * i + 1] + z * normals[3 * i + 2]) / l : 1;
+      if (c <= best) continue;
+      best = c;
+      towardsSensor[3 * i] = x / l;
+      towardsSensor[3 * i + 1] = y / l;
+      towardsSensor[3 * i + 2] = z / l;
+      range[i] = l;
+    }
+  }
+  return { positions, towardsSensor, range, colors: cloud.colors, spacing, noise: estimateNoise(cloud, spacing) };
+}
+
+/** Least cosine of the incidence of a pixel; at steps and borders it is 0. */
+const FLATTEST_PIXEL = 0.12;
+
+function framePoints(
+  scan: Scan,
+  frames: DepthFrame[],
+  pieceFromScan: Mat4,
+  stride: number,
+  ctx: RunContext,
+): ScanPoints {
+  const kept = new PointGrid(scan.cloud.positions, 2 * estimateSpacing(scan.cloud) || 1);
+  const positions = new GrowingArray(Float32Array);
+  const towards = new GrowingArray(Float32Array);
+  const range = new GrowingArray(Float32Array);
+  const colors = frames.some((f) => f.color) ? new GrowingArray(Uint8Array) : undefined;
+  const spacings: number[] = [];
+  const noises: number[] = [];
+  frames.forEach((frame, f) => {
+    ctx.checkpoint(f / frames.length);
+    const { width, height, fx, fy, cx, cy } = frame.camera;
+    const { depth, color } = frame;
+    const cosine = incidence(frame);
+    const s = frame.scanFromSensor;
+    const m = multiply(pieceFromScan, s);
+    const first = positions.length;
+    for (let v = 0; v < height; v += stride) {
+      for (let u = 0; u < width; u += stride) {
+        const i = v * width + u;
+        if (!(cosine[i] > FLATTEST_PIXEL)) continue;
+        const z = depth[i];
+        const x = ((u - cx) / fx) * z;
+        const y = ((v - cy) / fy) * z;
+        const inScan = [0, 1, 2].map((k) => s[k] * x + s[4 + k] * y + s[8 + k] * z + s[12 + k]);
+        // What cleaning took away stays away.
+        if (!kept.hasWithin(inScan[0], inScan[1], inScan[2], kept.cellSize)) continue;
+        const px = m[0] * x + m[4] * y + m[8] * z + m[12];
+        const py = m[1] * x + m[5] * y + m[9] * z + m[13];
+        const pz = m[2] * x + m[6] * y + m[10] * z + m[14];
+        const l = Math.sqrt(x * x + y * y + z * z);
+        positions.push(px, py, pz);
+        towards.push((m[12] - px) / l, (m[13] - py) / l, (m[14] - pz) / l);
+        range.push(l);
+        if (!colors) continue;
+        if (!color) {
+          colors.push(128, 128, 128);
+          continue;
+        }
+        const c = color.camera;
+        const cu = Math.max(0, Math.min(c.width - 1, Math.round((c.fx * x) / z + c.cx)));
+        const cv = Math.max(0, Math.min(c.height - 1, Math.round((c.fy * y) / z + c.cy)));
+        const j = 3 * (cv * c.width + cu);
+        colors.push(color.image.data[j], color.image.data[j + 1], color.image.data[j + 2]);
+      }
+    }
+    // Frames of one scan are alike: a few tell spacing and noise.
+    if (f % Math.ceil(frames.length / 3) !== 0 || positions.length - first < 300) return;
+    const cloud = { positions: positions.toArray().slice(first) };
+    const spacing = estimateSpacing(cloud);
+    spacings.push(spacing);
+    noises.push(estimateNoise(cloud, spacing));
   });
+  const middle = (values: number[]): number => values.sort((a, b) => a - b)[values.length >> 1] ?? 0;
+  return {
+    positions: positions.toArray(),
+    towardsSensor: towards.toArray(),
+    range: range.toArray(),
+    colors: colors?.toArray(),
+    spacing: middle(spacings),
+    noise: middle(noises),
+  };
 }
 
 /** The points as plain data, to be copied to another thread. */
