@@ -224,7 +224,12 @@ await picture('register', bench('register'), async () => {
   await page.waitForTimeout(2500);
 });
 await steps('fuse.surface');
-await picture('fuse', bench('fuse'));
+await picture('fuse', bench('fuse'), async () => {
+  await page.getByRole('button', { name: 'True colour' }).click();
+  await page.getByRole('menuitem', { name: 'Expected error' }).click();
+  await page.getByLabel('Legend').waitFor();
+  await page.waitForTimeout(2000);
+});
 await steps('mend.all');
 await picture('mend', bench('mend'), async () => {
   await page.getByRole('button', { name: 'True colour' }).click();
