@@ -20,6 +20,12 @@ test('what only takes points away can be shown beforehand, and nothing else', ()
   expect(TAKING_AWAY).toEqual(OPERATIONS.filter((o) => o.takesAway));
 });
 
+test('steps of older versions run again: parameters that are no more are passed over, unknown ones are not', () => {
+  const { params } = findOperation('fuse.surface');
+  expect(parseParams(params, { voxel: 0.5, truncationVoxels: 4 })).toEqual({ voxel: 0.5 });
+  expect(() => parseParams(params, { voxel: 0.5, truncation: 4 })).toThrow(/"truncation" is no parameter/);
+});
+
 test('the catalogue lists every operation file, with unique ids in working order', () => {
   const files = readdirSync(here).filter((f) =>
     /^(capture|clean|register|fuse|mend|texture|check|deliver)-[a-z-]+\.ts$/.test(f),

@@ -21,8 +21,7 @@ test('errors run along the scale by their logarithm; outside it they keep its en
   expect(light(at(colors, 2))).toBeGreaterThan(light(at(colors, 1)));
   expect(at(colors, 3)).toEqual(at(colors, 2));
   expect(at(colors, 4)).toEqual(at(colors, 0));
-  expect(new Set(at(colors, 5)).size).toBeGreaterThan(1);
-  expect(at(colors, 5)).not.toEqual(at(colors, 0));
+  for (const known of [0, 1, 2]) expect(at(colors, 5)).not.toEqual(at(colors, known));
 });
 
 test('the scale spans the middle nine tenths of what is known', () => {

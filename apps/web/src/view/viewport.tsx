@@ -3,7 +3,7 @@ import type { PieceView } from '@amber-knit/contracts';
 import type { Shown } from '../app/stages';
 import { useAppDispatch, useAppSelector } from '../app/store';
 import { comparedWith, isSelectTool, sectionSet } from '../app/view-slice';
-import { shortCountText } from '@amber-knit/operations/quantity-text';
+import { lengthText, shortCountText } from '@amber-knit/operations/quantity-text';
 import { Notice } from '../shared/controls';
 import { SectionForm } from './section-form';
 import { ErrorLegend, HeightLegend, InventedLegend, ScanCountLegend } from './legends';
@@ -19,7 +19,7 @@ import { ViewToolbar } from './view-toolbar';
 /** What the surface knows of a place. */
 function measuredText({ scanCount, expectedError, invented }: Pick): string {
   const by = scanCount ? `measured by ${scanCount} ${scanCount === 1 ? 'scan' : 'scans'}` : '';
-  const sure = expectedError !== undefined && expectedError >= 0 ? `± ${expectedError.toFixed(3)} mm` : '';
+  const sure = expectedError !== undefined && expectedError >= 0 ? `± ${lengthText(expectedError)}` : '';
   return [by, sure].filter(Boolean).join(', ') || (invented === false ? 'measured surface' : '');
 }
 

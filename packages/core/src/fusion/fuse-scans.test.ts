@@ -92,6 +92,13 @@ test('a sheet of 1 mm seen from both sides keeps both at a voxel of 0.5 mm', asy
   expect(rms(off)).toBeLessThan(0.03);
 });
 
+test('points without any noise fuse as well', async () => {
+  const scans = [ballScan('computed', 30_000, 20, 0, 1)];
+  const mesh = await fuseScans(scans, placed(scans), { voxel: 0.6 }, ctx);
+  expect(inspectTopology(mesh)).toMatchObject({ watertight: true, pieces: 1 });
+  expect(rms(radii(mesh).map((r) => r - 20))).toBeLessThan(0.003);
+});
+
 test('of three scans one lies 0.5 mm off: it is outvoted', async () => {
   const good = [sheetScan('a', 0, 0.1, 1), sheetScan('b', 0, 0.1, 2)];
   const all = [...good, sheetScan('bent', 0.5, 0.1, 3)];

@@ -49,7 +49,7 @@ export async function fuseScans(
   const field = patchField(patches, voxel, ctx.part(0.75, 0.8, 'Building triangles'));
   const rough = marchingCubes(field, NOTHING, ctx.part(0.8, 0.85, 'Building triangles'));
   const settled = settleVertices(rough, patches, ctx.part(0.85, 0.95, 'Settling the vertices'));
-  const mesh = trimMesh(settled, points, ctx.part(0.95, 1, 'Trimming the rims'));
+  const mesh = trimMesh(settled, points, voxel, ctx.part(0.95, 1, 'Trimming the rims'));
   if (triangleCount(mesh) === 0) {
     throw new GeometryError('empty-input', `No surface came out at a voxel of ${voxel} mm. Try a coarser one.`);
   }

@@ -32,24 +32,7 @@ export function marchingCubes(field: SignedField, minWeight: number, ctx: RunCon
   let hasScans = false;
   let hasInvented = false;
 
-  const vertexOn = (cx: number, cy: number, cz: number, edge: number, bx: number, by: number, bz: number): number => {
-    const axis = edge >> 2;
-    const c = EDGE_CORNERS[edge][0];
-    const x = cx + (c & 1);
-    const y = cy + ((c >> 1) & 1);
-    const z = cz + (c >> 2);
-    const a = x + SIDE * (y + SIDE * z);
-    const b = a + (axis === 0 ? 1 : axis === 1 ? SIDE : SIDE * SIDE);
-    const va = source[a];
-    const known = vertexOf[3 * va + axis];
-    if (known >= 0) return known;
-    const t = value[a] / (value[a] - value[b]);
-    const id = positions.length / 3;
-    vertexOf[3 * va + axis] = id;
-    positions.push((bx * BLOCK + x + (axis === 0 ? t : 0)) * voxel);
-    positions.push((by * BLOCK + y + (axis === 1 ? t : 0)) * voxel);
-    positions.push((bz * BLOCK + z + (axis === 2 ? t : 0)) * voxel);
-    const vb = source[b];
+  const addAttributes = (va: number, vb: number, t: number): void => {
     const wa = field.colorWeight[va] * (1 - t);
     const wb = field.colorWeight[vb] * t;
     const w = wa + wb;
@@ -69,8 +52,28 @@ export function marchingCubes(field: SignedField, minWeight: number, ctx: RunCon
     scanCount.push(Math.min(255, scans));
     // Between data that disagree, or beyond their rim, a surface may come out that no scan has measured.
     invented.push(scans === 0 ? 1 : 0);
-    if (scans === 0) hasInvented = scanWords > 0;
+    if (scans === 0) hasInvented = true;
     else hasScans = true;
+  };
+
+  const vertexOn = (cx: number, cy: number, cz: number, edge: number, bx: number, by: number, bz: number): number => {
+    const axis = edge >> 2;
+    const c = EDGE_CORNERS[edge][0];
+    const x = cx + (c & 1);
+    const y = cy + ((c >> 1) & 1);
+    const z = cz + (c >> 2);
+    const a = x + SIDE * (y + SIDE * z);
+    const b = a + (axis === 0 ? 1 : axis === 1 ? SIDE : SIDE * SIDE);
+    const va = source[a];
+    const known = vertexOf[3 * va + axis];
+    if (known >= 0) return known;
+    const t = value[a] / (value[a] - value[b]);
+    const id = positions.length / 3;
+    vertexOf[3 * va + axis] = id;
+    positions.push((bx * BLOCK + x + (axis === 0 ? t : 0)) * voxel);
+    positions.push((by * BLOCK + y + (axis === 1 ? t : 0)) * voxel);
+    positions.push((bz * BLOCK + z + (axis === 2 ? t : 0)) * voxel);
+    if (scanWords > 0) addAttributes(va, source[b], t);
     return id;
   };
 

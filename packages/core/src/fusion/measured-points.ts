@@ -25,8 +25,6 @@ export interface MeasuredPoints {
   towardsSensor: Float32Array;
   /** Number of the scan among the placed ones. */
   scan: Uint16Array;
-  /** Distance to the sensor, mm; 0 where no sensor place is known. */
-  range: Float32Array;
   colors?: Uint8Array;
   scans: string[];
   /** Of the middle scan, mm. */
@@ -35,6 +33,11 @@ export interface MeasuredPoints {
   variance: Float64Array;
   grid: PointGrid;
 }
+
+/**
+ * Points without noise, such as computed ones, still lie off a patch by what is between them: a hundredth of their spacing, mm².
+ */
+export const leastVariance = (spacing: number): number => (0.01 * spacing) ** 2;
 
 /** Row of a point's variance, for a cosine of the incidence from 0 to 1. */
 export function incidenceClass(cosine: number): number {
@@ -46,7 +49,6 @@ export function incidenceClass(cosine: number): number {
 interface ScanPoints {
   positions: Float32Array;
   towardsSensor: Float32Array;
-  range: Float32Array;
   colors?: Uint8Array;
   spacing: number;
   noise: number;
@@ -73,29 +75,28 @@ export function gatherPoints(chosen: { scan: Scan; placement: Placement }[], ctx
       ? framePoints(scan, scan.frames, placement.pieceFromScan, stride, part)
       : cloudPoints(scan, placement.pieceFromScan, part);
   });
-  const count = parts.reduce((n, p) => n + p.range.length, 0);
+  const count = parts.reduce((n, p) => n + p.positions.length / 3, 0);
   const positions = new Float32Array(3 * count);
   const towardsSensor = new Float32Array(3 * count);
-  const range = new Float32Array(count);
   const scan = new Uint16Array(count);
   const colors = parts.some((p) => p.colors) ? new Uint8Array(3 * count).fill(128) : undefined;
   const variance = new Float64Array(parts.length * INCIDENCES);
   let at = 0;
   parts.forEach((p, k) => {
-    const n = p.range.length;
+    const n = p.positions.length / 3;
     positions.set(p.positions, 3 * at);
     towardsSensor.set(p.towardsSensor, 3 * at);
-    range.set(p.range, at);
     scan.fill(k, at, at + n);
     if (colors && p.colors) colors.set(p.colors, 3 * at);
     // A first guess: what the points off their own patches say, a tenth of the spacing where that says nothing.
-    variance.fill((p.noise > 0 ? p.noise : 0.1 * p.spacing) ** 2, k * INCIDENCES, (k + 1) * INCIDENCES);
+    const noise = Number.isNaN(p.noise) ? 0.1 * p.spacing : p.noise;
+    variance.fill(leastVariance(p.spacing) + noise ** 2, k * INCIDENCES, (k + 1) * INCIDENCES);
     at += n;
   });
   const spacings = parts.map((p) => p.spacing).sort((a, b) => a - b);
   const spacing = spacings[spacings.length >> 1] || 1;
   const scans = chosen.map((c) => c.scan.name);
-  return inGridOrder({ count, positions, towardsSensor, scan, range, colors, scans, spacing, variance });
+  return inGridOrder({ count, positions, towardsSensor, scan, colors, scans, spacing, variance });
 }
 
 function cloudPoints(scan: Scan, pieceFromScan: Mat4, ctx: RunContext): ScanPoints {
@@ -110,7 +111,6 @@ function cloudPoints(scan: Scan, pieceFromScan: Mat4, ctx: RunContext): ScanPoin
       ? undefined
       : rotateVectors(pieceFromScan, cloud.normals ?? estimateNormals(cloud, places, {}, ctx).normals);
   const towardsSensor = eyes.length === 0 ? normals! : new Float32Array(3 * n);
-  const range = new Float32Array(n);
   for (let i = 0; i < n && eyes.length > 0; i++) {
     let best = -Infinity;
     for (const eye of eyes) {
@@ -124,10 +124,9 @@ function cloudPoints(scan: Scan, pieceFromScan: Mat4, ctx: RunContext): ScanPoin
       towardsSensor[3 * i] = x / l;
       towardsSensor[3 * i + 1] = y / l;
       towardsSensor[3 * i + 2] = z / l;
-      range[i] = l;
     }
   }
-  return { positions, towardsSensor, range, colors: cloud.colors, spacing, noise: estimateNoise(cloud, spacing) };
+  return { positions, towardsSensor, colors: cloud.colors, spacing, noise: estimateNoise(cloud, spacing) };
 }
 
 /** Least cosine of the incidence of a pixel; at steps and borders it is 0. */
@@ -143,7 +142,6 @@ function framePoints(
   const kept = new PointGrid(scan.cloud.positions, 2 * estimateSpacing(scan.cloud) || 1);
   const positions = new GrowingArray(Float32Array);
   const towards = new GrowingArray(Float32Array);
-  const range = new GrowingArray(Float32Array);
   const colors = frames.some((f) => f.color) ? new GrowingArray(Uint8Array) : undefined;
   const spacings: number[] = [];
   const noises: number[] = [];
@@ -171,7 +169,6 @@ function framePoints(
         const l = Math.sqrt(x * x + y * y + z * z);
         positions.push(px, py, pz);
         towards.push((m[12] - px) / l, (m[13] - py) / l, (m[14] - pz) / l);
-        range.push(l);
         if (!colors) continue;
         if (!color) {
           colors.push(128, 128, 128);
@@ -195,7 +192,6 @@ function framePoints(
   return {
     positions: positions.toArray(),
     towardsSensor: towards.toArray(),
-    range: range.toArray(),
     colors: colors?.toArray(),
     spacing: middle(spacings),
     noise: middle(noises),
@@ -233,7 +229,6 @@ function inGridOrder(points: PlainPoints): MeasuredPoints {
     positions: triple(points.positions),
     towardsSensor: triple(points.towardsSensor),
     scan: Uint16Array.from(order, (i) => points.scan[i]),
-    range: Float32Array.from(order, (i) => points.range[i]),
     colors: points.colors && triple(points.colors),
   });
 }

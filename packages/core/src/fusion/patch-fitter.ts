@@ -1,12 +1,14 @@
-import { smallestEigenvector3 } from '../math/eigen.js';
+import { PlaneFit } from '../math/plane-fit.js';
 import { solveCholeskyInPlace } from '../math/solve.js';
+import { PatchFrame } from './patch-frame.js';
 import { INCIDENCES, incidenceClass, type MeasuredPoints } from './measured-points.js';
 
 /** Points a fit looks at most. */
 const MOST = 6000;
+/** They are sorted by distance into so many buckets. */
+const BUCKETS = 64;
 /** Wanted points of the fits tried, from small to large. */
 const SIZES = [20, 40, 80, 160, 320];
-const LARGEST = SIZES[SIZES.length - 1];
 /**
  * A larger fit is taken as long as it lies within so many of its and all smaller ones' standard deviations: 2 keeps noise
  * lower and rounds more; 1 was best on jug, bunny and fork at 0.1 mm of noise.
@@ -31,11 +33,9 @@ export interface PatchManner {
   agreement: number;
   /** Points farther off than so many standard deviations count nothing. */
   outlying: number;
-  /** Points of the largest fit. */
-  largest: number;
 }
 
-export const PATCH_MANNER: PatchManner = { agreement: AGREEMENT, outlying: OUTLYING, largest: LARGEST };
+export const PATCH_MANNER: PatchManner = { agreement: AGREEMENT, outlying: OUTLYING };
 
 /**
  * Fits a quadratic patch to the points around a place, robustly, as large as the data allow: several sizes are tried from small
@@ -48,37 +48,21 @@ export const PATCH_MANNER: PatchManner = { agreement: AGREEMENT, outlying: OUTLY
  * intersecting confidence intervals).
  */
 export class PatchFitter {
-  /** Centre of the patch, moved onto the surface, mm. */
-  x = 0;
-  y = 0;
-  z = 0;
-  /** Its normal, unit. */
-  nx = 0;
-  ny = 0;
-  nz = 1;
-  /** Two directions across it. */
-  ux = 1;
-  uy = 0;
-  uz = 0;
-  vx = 0;
-  vy = 1;
-  vz = 0;
+  /** Its centre lies about on the surface; heights are measured from here. */
+  readonly frame = new PatchFrame();
   /** Height over the plane: c0 + c1 s + c2 t + c3 s² + c4 st + c5 t². */
   readonly c = new Float64Array(6);
-  /** Standard deviation of the height at the centre that follows from the points' own, mm. */
+  /**
+   * Standard deviation of the height at the centre that follows from the points' own, mm. That the size was chosen by the same
+   * points is not in it: on an even body the height of a single patch strays up to 1.8 times as far.
+   */
   sigma = 0;
-  /** Size taken (0 the smallest), its reach, mm. */
-  size = 0;
+  /** Reach of the size taken, mm. */
   reach = 0;
   /** Points within two and a half spacings that face the patch's way. */
   near = 0;
   /** Scans (1) with a point within two and a half spacings that lies on the patch. */
   readonly measuredBy: Uint8Array;
-  /** Best cosine of the incidence, and nearest sensor, mm. */
-  bestCosine = 0;
-  nearestSensor = 0;
-  /** Weighted root mean square of the points off the patch, mm. */
-  residual = 0;
 
   private readonly ids = new Uint32Array(MOST);
   private readonly squared = new Float32Array(MOST);
@@ -90,22 +74,23 @@ export class PatchFitter {
   private readonly variance = new Float64Array(MOST);
   private readonly key = new Int32Array(MOST);
   private readonly of = new Uint32Array(MOST);
-  private readonly bucket = new Uint32Array(66);
+  private readonly bucket = new Uint32Array(BUCKETS + 2);
   private readonly a = new Float64Array(36);
   private readonly inverse = new Float64Array(36);
   private readonly e = new Float64Array(6);
   private readonly b = new Float64Array(6);
-  private readonly found = new Float64Array(3);
   private readonly best = new Float64Array(6);
   private gathered = 0;
   /** Reach of what was gathered, mm. */
   private farthest = 0;
+  /** Points are in the order of their squared distances but for differences up to this, mm². */
+  private unsorted = 0;
   /** Standard deviation of the centre in the last solution, about. */
   private std = 0;
 
   constructor(
     private readonly points: MeasuredPoints,
-    private readonly manner: PatchManner = PATCH_MANNER,
+    private readonly manner: PatchManner,
   ) {
     this.measuredBy = new Uint8Array(points.scans.length);
   }
@@ -116,54 +101,21 @@ export class PatchFitter {
    */
   start(i: number): boolean {
     const { positions: p, towardsSensor: q, scan, spacing, grid } = this.points;
-    this.x = p[3 * i];
-    this.y = p[3 * i + 1];
-    this.z = p[3 * i + 2];
-    const own = scan[i];
+    const [x, y, z] = [p[3 * i], p[3 * i + 1], p[3 * i + 2]];
     for (let r = NEAR * spacing, tries = 0; tries < 3; tries++, r *= 1.6) {
-      const n = grid.within(this.x, this.y, this.z, r, this.ids);
-      let m = 0;
-      let sx = 0;
-      let sy = 0;
-      let sz = 0;
-      let xx = 0;
-      let xy = 0;
-      let xz = 0;
-      let yy = 0;
-      let yz = 0;
-      let zz = 0;
-      for (let k = 0; k < n; k++) {
+      const found = grid.within(x, y, z, r, this.ids);
+      const plane = new PlaneFit();
+      for (let k = 0; k < found; k++) {
         const j = 3 * this.ids[k];
-        if (scan[this.ids[k]] !== own) continue;
+        if (scan[this.ids[k]] !== scan[i]) continue;
         if (q[3 * i] * q[j] + q[3 * i + 1] * q[j + 1] + q[3 * i + 2] * q[j + 2] < 0.5) continue;
-        const x = p[j] - this.x;
-        const y = p[j + 1] - this.y;
-        const z = p[j + 2] - this.z;
-        m++;
-        sx += x;
-        sy += y;
-        sz += z;
-        xx += x * x;
-        xy += x * y;
-        xz += x * z;
-        yy += y * y;
-        yz += y * z;
-        zz += z * z;
+        plane.add(p[j] - x, p[j + 1] - y, p[j + 2] - z);
       }
-      if (m < LEAST) continue;
-      const w = 1 / m;
-      smallestEigenvector3(
-        xx - sx * sx * w,
-        xy - sx * sy * w,
-        xz - sx * sz * w,
-        yy - sy * sy * w,
-        yz - sy * sz * w,
-        zz - sz * sz * w,
-        this.found,
-      );
-      const [x, y, z] = this.found;
-      const sign = x * q[3 * i] + y * q[3 * i + 1] + z * q[3 * i + 2] < 0 ? -1 : 1;
-      this.turnTo(sign * x, sign * y, sign * z);
+      if (plane.count < LEAST) continue;
+      const n = plane.solve().normal;
+      const sign = n[0] * q[3 * i] + n[1] * q[3 * i + 1] + n[2] * q[3 * i + 2] < 0 ? -1 : 1;
+      this.frame.moveTo(x, y, z);
+      this.frame.turnTo(sign * n[0], sign * n[1], sign * n[2]);
       return true;
     }
     return false;
@@ -183,7 +135,7 @@ export class PatchFitter {
     let high = Infinity;
     let some = false;
     for (let k = 0; k < sizes; k++) {
-      let r = Math.sqrt(Math.min(SIZES[k], manner.largest) / (Math.PI * density));
+      let r = Math.sqrt(SIZES[k] / (Math.PI * density));
       const last = r >= this.farthest || k === sizes - 1;
       if (last) r = this.farthest;
       if (!some) c.fill(0);
@@ -198,7 +150,6 @@ export class PatchFitter {
         high = highest;
         some = true;
         this.sigma = s;
-        this.size = k;
         this.reach = r;
         this.best.set(c);
       }
@@ -206,62 +157,24 @@ export class PatchFitter {
     }
     if (!some) return false;
     c.set(this.best);
-    if (settle) this.settle();
+    if (settle) this.frame.settle(c);
     return true;
-  }
-
-  /** Moves the centre onto the fitted patch and turns the normal with it. */
-  private settle(): void {
-    const { c } = this;
-    this.x += c[0] * this.nx;
-    this.y += c[0] * this.ny;
-    this.z += c[0] * this.nz;
-    this.turnTo(
-      this.nx - c[1] * this.ux - c[2] * this.vx,
-      this.ny - c[1] * this.uy - c[2] * this.vy,
-      this.nz - c[1] * this.uz - c[2] * this.vz,
-    );
-  }
-
-  private turnTo(x: number, y: number, z: number): void {
-    const l = Math.sqrt(x * x + y * y + z * z);
-    this.nx = x / l;
-    this.ny = y / l;
-    this.nz = z / l;
-    const sx = Math.abs(this.nx) < 0.7 ? 1 : 0;
-    const sy = 1 - sx;
-    const ux = sy * this.nz;
-    const uy = -sx * this.nz;
-    const uz = sx * this.ny - sy * this.nx;
-    const ul = Math.sqrt(ux * ux + uy * uy + uz * uz);
-    this.ux = ux / ul;
-    this.uy = uy / ul;
-    this.uz = uz / ul;
-    this.vx = this.ny * this.uz - this.nz * this.uy;
-    this.vy = this.nz * this.ux - this.nx * this.uz;
-    this.vz = this.nx * this.uy - this.ny * this.ux;
   }
 
   /** Collects the points around that face the patch's way, near ones first. */
   private gather(sizes: number): boolean {
-    const { positions: p, towardsSensor: q, scan, spacing, grid, variance, range } = this.points;
-    const { x, y, z, nx, ny, nz, ids, squared } = this;
+    const { positions: p, towardsSensor: q, scan, spacing, grid, variance } = this.points;
+    const { ids, squared } = this;
+    const { x, y, z, nx, ny, nz, ux, uy, uz, vx, vy, vz } = this.frame;
     const around = NEAR * spacing;
     const about = grid.within(x, y, z, around, ids, squared);
     let near = 0;
-    this.bestCosine = 0;
-    this.nearestSensor = Infinity;
     for (let k = 0; k < about; k++) {
-      const i = ids[k];
-      const j = 3 * i;
-      const c = nx * q[j] + ny * q[j + 1] + nz * q[j + 2];
-      if (c < FLATTEST) continue;
-      near++;
-      if (c > this.bestCosine) this.bestCosine = c;
-      if (range[i] < this.nearestSensor) this.nearestSensor = range[i];
+      const j = 3 * ids[k];
+      if (nx * q[j] + ny * q[j + 1] + nz * q[j + 2] >= FLATTEST) near++;
     }
     this.near = near;
-    const wanted = Math.min(SIZES[sizes - 1], this.manner.largest);
+    const wanted = SIZES[sizes - 1];
     // The largest fit reaches the patches beside it, however many points that takes.
     const whole = sizes === SIZES.length;
     const r = Math.min(FARTHEST * spacing, around * Math.max(whole ? 1 : 0, Math.sqrt(wanted / Math.max(1, near))));
@@ -270,7 +183,8 @@ export class PatchFitter {
     // Counting sort by distance, so that a fit of less reach reads fewer points.
     const { bucket } = this;
     bucket.fill(0);
-    const scale = 64 / (r * r * 1.0001);
+    const scale = BUCKETS / (r * r * 1.0001);
+    this.unsorted = 1 / scale;
     for (let k = 0; k < found; k++) bucket[((squared[k] * scale) | 0) + 1]++;
     for (let k = 1; k < bucket.length; k++) bucket[k] += bucket[k - 1];
     for (let k = 0; k < found; k++) this.of[bucket[(squared[k] * scale) | 0]++] = k;
@@ -284,8 +198,8 @@ export class PatchFitter {
       const dx = p[j] - x;
       const dy = p[j + 1] - y;
       const dz = p[j + 2] - z;
-      this.s[m] = dx * this.ux + dy * this.uy + dz * this.uz;
-      this.t[m] = dx * this.vx + dy * this.vy + dz * this.vz;
+      this.s[m] = dx * ux + dy * uy + dz * uz;
+      this.t[m] = dx * vx + dy * vy + dz * vz;
       this.h[m] = dx * nx + dy * ny + dz * nz;
       this.d[m] = squared[f];
       const key = scan[i] * INCIDENCES + incidenceClass(c);
@@ -301,7 +215,7 @@ export class PatchFitter {
 
   /** One weighted least-squares fit within a reach, robust against the coefficients at hand if asked. */
   private solve(r: number, robust: boolean): boolean {
-    const { c, s: ps, t: pt, h: ph, d: pd, w: pw, variance, a, b, e, inverse } = this;
+    const { c, s: ps, t: pt, h: ph, d: pd, w: pw, variance, a, b, e, inverse, unsorted } = this;
     const r2 = r * r;
     const limit = this.manner.outlying * this.manner.outlying;
     const k0 = c[0];
@@ -338,7 +252,7 @@ export class PatchFitter {
       const d = pd[k];
       // Sorted by distance but for the rest within a bucket.
       if (d >= r2) {
-        if (d > 1.1 * r2 + 1e-9) break;
+        if (d > r2 + unsorted) break;
         continue;
       }
       const g = 1 - d / r2;
@@ -384,7 +298,8 @@ export class PatchFitter {
     }
     if (count < LEAST) return false;
     const tiny = 1e-6 * m0;
-    const ridge = 1e-3 * m0;
+    // Keeps curvatures finite where points lie on one side only; costs half a per cent of them.
+    const ridge = 1e-4 * m0;
     a[0] = m0;
     a[6] = m1;
     a[7] = m3 + tiny;
@@ -430,26 +345,25 @@ export class PatchFitter {
   }
 
   /**
-   * What the patch at hand knows of itself: its standard deviation (from each point's own), its residual, the shares of the
-   * scans; and adds to sums of squared residuals by scan and incidence, for learning the noise.
+   * What the patch at hand knows of itself: its standard deviation, from each point's own, and the scans that measured it. Adds
+   * to sums of squared residuals by scan and incidence, for learning the noise.
+   * @returns false if it can't be told: then it is no patch
    */
-  describe(sums?: { squares: Float64Array; counts: Float64Array }): void {
-    const { c, s: ps, t: pt, h: ph, d: pd, w: pw, variance, key, measuredBy, e } = this;
+  describe(sums?: { squares: Float64Array; counts: Float64Array }): boolean {
+    const { c, s: ps, t: pt, h: ph, d: pd, w: pw, variance, key, measuredBy, e, unsorted } = this;
     const r2 = this.reach * this.reach;
     const limit = this.manner.outlying * this.manner.outlying;
     measuredBy.fill(0);
     const around = (NEAR * this.points.spacing) ** 2;
     // Solved again for the column of the inverse by which each point pulls the centre.
     this.best.set(c);
-    if (!this.solve(this.reach, true)) return;
+    if (!this.solve(this.reach, true)) return false;
     c.set(this.best);
     const inv = 1 / this.reach;
-    let total = 0;
     let spread = 0;
-    let squares = 0;
     for (let k = 0; k < this.gathered; k++) {
       if (pd[k] >= r2) {
-        if (pd[k] > 1.1 * r2 + 1e-9) break;
+        if (pd[k] > r2 + unsorted) break;
         continue;
       }
       const s = ps[k];
@@ -464,14 +378,12 @@ export class PatchFitter {
       const pull = w * (e[0] + e[1] * x + e[2] * y + e[3] * x * x + e[4] * x * y + e[5] * y * y);
       spread += pull * pull * variance[k];
       if (pd[k] < around) measuredBy[(key[k] / INCIDENCES) | 0] = 1;
-      total += w;
-      squares += w * off * off;
       if (sums) {
         sums.squares[key[k]] += off * off;
         sums.counts[key[k]]++;
       }
     }
     this.sigma = Math.sqrt(spread);
-    this.residual = Math.sqrt(squares / (total || 1));
+    return true;
   }
 }

@@ -32,9 +32,10 @@ export function settleVertices(mesh: TriangleMesh, patches: SurfacePatches, ctx:
       positions[o] -= blend.distance * nx;
       positions[o + 1] -= blend.distance * ny;
       positions[o + 2] -= blend.distance * nz;
-      expectedError[i] = blend.sigma;
-      scanCount[i] = Math.min(255, scansOf(patches, blend.main));
     }
+    if (blend.main < 0) continue;
+    expectedError[i] = blend.sigma;
+    scanCount[i] = Math.min(255, scansOf(patches, blend.main));
   }
   return { positions, indices: mesh.indices, expectedError, scanCount };
 }

@@ -4,8 +4,7 @@ import { VoxelTable } from '../spatial/voxel-keys.js';
 /** Voxels along one edge of a block. */
 export const BLOCK = 8;
 export const BLOCK_VOXELS = BLOCK * BLOCK * BLOCK;
-const BLOCK_BYTES = 28 * BLOCK_VOXELS;
-/** 4.3 GB: a vessel of 300 mm at 0.4 mm, inside and outside, takes a little more than half. */
+/** A vessel of 300 mm at 0.4 mm, inside and outside, takes a little more than half; 1.2 GB of distances alone. */
 const MOST_BLOCKS = 300_000;
 
 /**
@@ -40,6 +39,10 @@ export class SignedField {
     this.scanWords = Math.ceil(scans / 32);
   }
 
+  private get blockBytes(): number {
+    return BLOCK_VOXELS * (8 + (this.scanWords > 0 ? 16 + 4 * this.scanWords : 0));
+  }
+
   get blockCount(): number {
     return this.table.size;
   }
@@ -52,7 +55,7 @@ export class SignedField {
       if (slot >= this.maxBlocks) {
         throw new GeometryError(
           'too-large',
-          `A voxel of ${this.voxel} mm needs more than ${((this.maxBlocks * BLOCK_BYTES) / 1e9).toFixed(1)} GB of memory for this object. Choose a coarser resolution.`,
+          `A voxel of ${this.voxel} mm needs more than ${((this.maxBlocks * this.blockBytes) / 1e9).toFixed(1)} GB of memory for this object. Choose a coarser resolution.`,
         );
       }
       this.ensure(slot + 1);

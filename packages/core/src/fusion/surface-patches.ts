@@ -2,18 +2,20 @@ import { mapTask } from '../runtime/map-task.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { PointGrid } from '../spatial/point-grid.js';
 import { VoxelTable } from '../spatial/voxel-keys.js';
-import { INCIDENCES, withGrid, withoutGrid, type MeasuredPoints, type PlainPoints } from './measured-points.js';
+import {
+  INCIDENCES,
+  leastVariance,
+  withGrid,
+  withoutGrid,
+  type MeasuredPoints,
+  type PlainPoints,
+} from './measured-points.js';
 import { PatchFitter, type PatchManner } from './patch-fitter.js';
 
-/** Numbers per patch: centre 3, normal 3, u 3, v 3, coefficients 6, then what is named below. */
-export const PATCH = 22;
+/** Numbers per patch: centre 3, normal 3, u 3, v 3, coefficients 6, then its standard deviation. */
+export const PATCH = 19;
 /** Standard deviation of the height at the centre, mm. */
 export const SIGMA = 18;
-/** Spread of the points about the patch, mm. */
-const RESIDUAL = 19;
-/** Best cosine of the incidence, nearest sensor (mm). */
-const COSINE = 20;
-const RANGE = 21;
 
 /** A patch blends with those around it over so many distances between them. */
 export const BLENDING = 1.75;
@@ -73,7 +75,7 @@ export function learnNoise(points: MeasuredPoints, sites: Uint32Array, ctx: RunC
     squares.fill(0);
     counts.fill(0);
     // Generous at first, or what the first guess calls outlying stays out for good.
-    const fitter = new PatchFitter(points, { agreement: 2, outlying: round === 0 ? 6 : 4, largest: 180 });
+    const fitter = new PatchFitter(points, { agreement: 2, outlying: round === 0 ? 6 : 4 });
     for (let k = 0; k < sites.length; k += step) {
       ctx.checkpoint((round + k / sites.length) / 2);
       if (!fitter.start(sites[k]) || !fitter.fit(2, true) || !fitter.fit(3, false) || fitter.near < LEAST_NEAR)
@@ -91,7 +93,7 @@ export function learnNoise(points: MeasuredPoints, sites: Uint32Array, ctx: RunC
       if (of < 200) continue;
       for (let k = s * INCIDENCES; k < (s + 1) * INCIDENCES; k++)
         // Classes with few points lean on the scan as a whole.
-        variance[k] = (squares[k] + (50 * all) / of) / (counts[k] + 50);
+        variance[k] = leastVariance(points.spacing) + (squares[k] + (50 * all) / of) / (counts[k] + 50);
     }
   }
 }
@@ -154,8 +156,7 @@ export function fitPatchesTask(task: PatchTask, sites: Uint32Array): FittedPatch
   let count = 0;
   for (const site of sites) {
     if (!fitter.start(site) || !fitter.fit(2, true) || fitter.near < LEAST_NEAR) continue;
-    if (!fitter.fit(Infinity, false)) continue;
-    fitter.describe();
+    if (!fitter.fit(Infinity, false) || !fitter.describe()) continue;
     storePatch(fitter, data, scans, scanWords, count++);
   }
   return { count, data: data.slice(0, PATCH * count), scans: scans.slice(0, scanWords * count) };
@@ -163,23 +164,10 @@ export function fitPatchesTask(task: PatchTask, sites: Uint32Array): FittedPatch
 
 function storePatch(f: PatchFitter, data: Float64Array, scans: Uint32Array, scanWords: number, k: number): void {
   const at = PATCH * k;
-  data[at] = f.x;
-  data[at + 1] = f.y;
-  data[at + 2] = f.z;
-  data[at + 3] = f.nx;
-  data[at + 4] = f.ny;
-  data[at + 5] = f.nz;
-  data[at + 6] = f.ux;
-  data[at + 7] = f.uy;
-  data[at + 8] = f.uz;
-  data[at + 9] = f.vx;
-  data[at + 10] = f.vy;
-  data[at + 11] = f.vz;
-  for (let j = 0; j < 6; j++) data[at + 12 + j] = f.c[j];
+  const { x, y, z, nx, ny, nz, ux, uy, uz, vx, vy, vz } = f.frame;
+  data.set([x, y, z, nx, ny, nz, ux, uy, uz, vx, vy, vz], at);
+  data.set(f.c, at + 12);
   data[at + SIGMA] = f.sigma;
-  data[at + RESIDUAL] = f.residual;
-  data[at + COSINE] = f.bestCosine;
-  data[at + RANGE] = f.nearestSensor;
   for (let s = 0; s < f.measuredBy.length; s++)
     if (f.measuredBy[s]) scans[scanWords * k + (s >> 5)] |= (1 << (s & 31)) >>> 0;
 }
@@ -193,18 +181,17 @@ export class PatchBlend {
   nx = 0;
   ny = 0;
   nz = 0;
+  /** Expected error, one standard deviation, mm. */
   sigma = 0;
-  residual = 0;
-  cosine = 0;
-  range = 0;
   /** The patch that counts most. */
   main = -1;
   private readonly ids = new Uint32Array(MOST);
 
-  constructor(
-    private readonly patches: SurfacePatches,
-    private readonly reach = BLENDING * patches.cell,
-  ) {}
+  private readonly reach: number;
+
+  constructor(private readonly patches: SurfacePatches) {
+    this.reach = BLENDING * patches.cell;
+  }
 
   /**
    * At (x, y, z), of the patches that face like (nx, ny, nz).
@@ -222,10 +209,7 @@ export class PatchBlend {
     let gy = 0;
     let gz = 0;
     let sigma = 0;
-    let residual = 0;
     let most = 0;
-    this.cosine = 0;
-    this.range = Infinity;
     this.main = -1;
     for (let k = 0; k < found; k++) {
       const o = PATCH * this.ids[k];
@@ -233,7 +217,6 @@ export class PatchBlend {
       const dy = y - data[o + 1];
       const dz = z - data[o + 2];
       const d2 = dx * dx + dy * dy + dz * dz;
-      if (d2 >= r2) continue;
       const facing = data[o + 3] * nx + data[o + 4] * ny + data[o + 5] * nz;
       if (facing < 0.3) continue;
       const s = dx * data[o + 6] + dy * data[o + 7] + dz * data[o + 8];
@@ -266,9 +249,6 @@ export class PatchBlend {
       gy += w * py;
       gz += w * pz;
       sigma += w * e;
-      residual += w * data[o + RESIDUAL];
-      if (data[o + COSINE] > this.cosine) this.cosine = data[o + COSINE];
-      if (data[o + RANGE] < this.range) this.range = data[o + RANGE];
       if (w > most) {
         most = w;
         this.main = this.ids[k];
@@ -283,7 +263,6 @@ export class PatchBlend {
     // The mean way to the patches, along the blended normal: sideways parts would shift vertices for nothing.
     this.distance = (mx * this.nx + my * this.ny + mz * this.nz) / sum;
     this.sigma = sigma / sum;
-    this.residual = residual / sum;
     return true;
   }
 }

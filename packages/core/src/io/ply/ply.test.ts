@@ -28,6 +28,18 @@ describe('PLY', () => {
     },
   );
 
+  test('properties of one float come between those of bytes, as three reads them', () => {
+    const expected_error = Float32Array.from(invented, (_, i) => 0.001 * i);
+    const bytes = writePly({ ...content, extra: { invented, expected_error } });
+    expect(new TextDecoder().decode(bytes.slice(0, 400))).toContain('property float expected_error');
+    expect(readPly(bytes).indices).toEqual(mesh.indices);
+    const loader = new PLYLoader();
+    loader.setCustomPropertyNameMapping({ error: ['expected_error'], invented: ['invented'] });
+    const other = loader.parse(buffer(bytes));
+    expect(Float32Array.from(other.getAttribute('error').array)).toEqual(expected_error);
+    expect(Array.from(other.getAttribute('invented').array)).toEqual(Array.from(invented));
+  });
+
   test('big-endian files, quads and unknown properties are read', () => {
     const head =
       'ply\nformat binary_big_endian 1.0\nelement vertex 4\nproperty double x\nproperty float64 y\nproperty double z\nproperty ushort quality\nelement face 1\nproperty list uint8 int32 vertex_index\nproperty uchar flag\nend_header\n';
