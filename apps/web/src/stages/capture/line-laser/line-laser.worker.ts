@@ -22,7 +22,7 @@ import { createRunContext } from '@amber-knit/core/runtime';
 import { decodePictureZip } from '@amber-knit/core/stored';
 import type { KeepReport, KeepRequest } from '../live/frame-keeper.worker';
 import type { FromLineLaser, LineLaserSetup, Shown, ToLineLaser, Trace } from './line-laser-messages';
-import { bitmapOf, imageOf, LineRecording, packPicture } from './line-recording';
+import { bitmapOf, imageOf, LineRecording } from './line-recording';
 
 /**
  * A line-laser recording off the page's thread: takes pictures from a device, a video or a zip, finds the line in each,
@@ -144,13 +144,12 @@ async function take({ color, pose }: DeviceFrame): Promise<void> {
 
 async function addPicture(image: ColorImage): Promise<void> {
   const into = recording;
-  const bytes = await packPicture(image);
+  const bytes = await into.take(image, 'picture.jpg');
   if (captureId) {
     unstored++;
-    keeper!.postMessage({ captureId, sequence: into.length, picture: bytes } satisfies KeepRequest);
+    keeper!.postMessage({ captureId, sequence: into.length - 1, picture: bytes } satisfies KeepRequest);
   }
-  into.add(image, bytes, 'picture.jpg');
-  if (into.length % LOOK_EVERY === 0) tellRecording(false);
+  if (taking && into.length % LOOK_EVERY === 0) tellRecording(false);
 }
 
 /** Has each picture stored as it comes, by a worker that does not give up while the server is away. */
@@ -179,6 +178,7 @@ function tellRecording(over: boolean): void {
 /** A recording is whole: what one turn is in it. */
 async function recorded(): Promise<void> {
   taking = false;
+  await recording.settled();
   tellRecording(true);
   if (recording.length === 0) return;
   show = { ...show, picture: 0 };

@@ -9,6 +9,9 @@ export class LineRecording {
   lines: (LineCentres | undefined)[] = [];
   private readonly packed: { name: string; bytes: Uint8Array }[] = [];
   private size = { width: 0, height: 0 };
+  private underway: Promise<unknown> = Promise.resolve();
+
+  constructor(private readonly toBytes: (image: ColorImage) => Promise<Uint8Array> = packPicture) {}
 
   get length(): number {
     return this.packed.length;
@@ -29,6 +32,21 @@ export class LineRecording {
     this.thumbnails.push(thumbnailOf(image));
     this.packed.push({ name, bytes });
     this.lines.push(undefined);
+  }
+
+  /** Packs a picture and adds it; gives the packed form. */
+  take(image: ColorImage, name: string): Promise<Uint8Array> {
+    const taken = this.toBytes(image).then((bytes) => {
+      this.add(image, bytes, name);
+      return bytes;
+    });
+    this.underway = taken.catch(() => {});
+    return taken;
+  }
+
+  /** Ends when no picture is being packed any more: only then is a recording whole. */
+  async settled(): Promise<void> {
+    await this.underway;
   }
 
   /** A picture unpacked by the browser. */
