@@ -7,6 +7,7 @@ import { jugChain } from './jug-chain.js';
 import { kernels } from './kernels.js';
 import { reference } from './reference.js';
 import { liveTrial } from './live-trial.js';
+import { mendTrial } from './mend-trial.js';
 import { misalignedTrial } from './misaligned-trial.js';
 import { nextViewTrial } from './next-view-trial.js';
 import { BENCH_OBJECTS, benchObject, type BenchObjectName } from './objects.js';
@@ -61,6 +62,15 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
         threads: 2,
         reference: t.reference,
       }),
+  },
+  mend: {
+    takes: '[objects] [SEED,SEED,…] [--reference]',
+    run: (t) =>
+      mendTrial(
+        t.objects.length ? t.objects : ['jug', 'wheel', 'fork', 'bunny', 'dragon'],
+        t.seeds.slice(0, 3),
+        t.reference,
+      ),
   },
   lidar: {
     takes: '[objects] [SEED,SEED,…] [--log] [--setups]',
