@@ -54,7 +54,7 @@ export const mendAll = defineOperation({
   suggest: ({ plan }) => (plan?.maxRim === undefined ? {} : { maxRim: plan.maxRim }),
   because: ({ plan }) => (plan?.maxRim === undefined ? {} : { maxRim: 'The plan closes no larger holes.' }),
   async run({ mesh }, params, ctx) {
-    const { mendMesh } = await import('@amber-knit/core/mesh');
+    const { mendMesh } = await import('@amber-knit/core/mending');
     const { surfaceArea } = await import('@amber-knit/core/measure');
     const r = mendMesh(mesh, params, ctx);
     return {

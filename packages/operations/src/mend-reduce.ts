@@ -38,7 +38,8 @@ export const mendReduce = defineOperation({
         : 'Half of what there are, at most.',
   }),
   async run({ mesh }, params, ctx) {
-    const { simplifyMesh, mendMesh, inspectTopology } = await import('@amber-knit/core/mesh');
+    const { simplifyMesh, inspectTopology } = await import('@amber-knit/core/mesh');
+    const { mendMesh } = await import('@amber-knit/core/mending');
     const { measureDeviation } = await import('@amber-knit/core/measure');
     const before = inspectTopology(mesh);
     ctx.checkpoint(0.05);

@@ -5,3 +5,4 @@ export * from './random.js';
 export * from './rigid-fit.js';
 export * from './solve.js';
 export * from './turn.js';
+export * from './sparse-least-squares.js';

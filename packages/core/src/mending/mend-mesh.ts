@@ -2,8 +2,8 @@ import { triangleCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { GeometryError } from '../runtime/geometry-error.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { fillHoles, FILL_HOLES_DEFAULTS, type FillHolesOptions } from './fill-holes.js';
-import { evenRims, makeManifold, removeFragments } from './repair.js';
-import { inspectTopology, type TopologyReport } from './topology.js';
+import { evenRims, makeManifold, removeFragments } from '../mesh/repair.js';
+import { inspectTopology, type TopologyReport } from '../mesh/topology.js';
 
 export interface MendMeshOptions extends FillHolesOptions {
   /** Loose pieces with less than this share of the largest piece's triangles are dropped (0–1; 1 = keep one piece). */
@@ -12,7 +12,7 @@ export interface MendMeshOptions extends FillHolesOptions {
   evenRounds: number;
 }
 
-export const MEND_MESH_DEFAULTS: MendMeshOptions = { ...FILL_HOLES_DEFAULTS, fragmentRatio: 0.05, evenRounds: 3 };
+export const MEND_MESH_DEFAULTS: MendMeshOptions = { ...FILL_HOLES_DEFAULTS, fragmentRatio: 0.05, evenRounds: 0 };
 
 export interface MendMeshResult {
   mesh: TriangleMesh;

@@ -1,0 +1,5 @@
+export * from './fill-holes.js';
+export type { FillShape } from './fill-hole.js';
+export * from './holes.js';
+export * from './mend-mesh.js';
+export { triangulateLoop } from './triangulate-loop.js';
