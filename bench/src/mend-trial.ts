@@ -32,6 +32,10 @@ export function mendTrial(names: BenchObjectName[], seeds: number[], reference: 
         console.log(
           `${`${name} seed ${seed} ${title}`.padEnd(28)} RMS ${e.rms.toFixed(4)} mm  largest ${e.max.toFixed(2)}  rim jump ${e.jump.toFixed(1)}°  ${t.watertight ? 'closed' : `${t.boundaryEdges} rim edges`}  ${seconds.toFixed(1)} s`,
         );
+        if (process.env.EACH)
+          console.log(
+            holes.map((h, i) => `${h.kind}${h.diameter} ${(e.relative[i] * h.diameter).toFixed(3)}`).join('  '),
+          );
         const byKind = kinds.get(title) ?? new Map<HoleKind, number[]>();
         kinds.set(title, byKind);
         holes.forEach((h, i) =>

@@ -228,7 +228,7 @@ function factorize(n: number, upper: SparseRows): Factor | undefined {
       row[filled[i]] = k;
       value[filled[i]++] = l;
     }
-    if (!(pivot > 1e-14 * whole)) return undefined;
+    if (!(pivot > 1e-15 * whole)) return undefined;
     diagonal[k] = pivot;
   }
   return { start, row, value, diagonal };

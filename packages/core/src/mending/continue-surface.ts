@@ -1,5 +1,13 @@
 import { SparseLeastSquares } from '../math/sparse-least-squares.js';
 
+/** Triangles that turn by more than this, as cosine, form a crisp edge: 35°. */
+const CRISP = Math.cos((35 * Math.PI) / 180);
+
+/** Pull of each vertex towards where it is, against that of bending an edge's length: holds what nothing else settles. */
+const TRACE = 1e-7;
+/** How stiff a crease is against turning, by what the surface beside it is: a trace, so that narrow faces hold. */
+const HINGE = 1e-4;
+
 /** A piece of surface around and over a hole, vertices numbered of their own. */
 export interface SurfacePiece {
   /** 3n, mm. */
@@ -7,8 +15,12 @@ export interface SurfacePiece {
   triangles: Uint32Array;
   /** 1 = to be found, 0 = known. */
   free: Uint8Array;
+  /** How many of the first vertices are the rim's. */
+  rim: number;
   /** Lines of vertices along which the surface may fold; inner ones are to be found like others. */
   creases: readonly (readonly number[])[];
+  /** 1 = nothing is asked across it, see `foldedVertices`. */
+  folded: Uint8Array;
 }
 
 export interface ContinueManner {
@@ -19,6 +31,8 @@ export interface ContinueManner {
    * spread into the filling. 0 = met exactly.
    */
   smoothing: number;
+  /** Every edge counts alike: for a first guess on a patch that says nothing of the surface yet. */
+  even?: boolean;
   /** How often the measure of the surface is taken anew from the surface found. */
   rounds: number;
 }
@@ -43,11 +57,16 @@ export function continueSurface(piece: SurfacePiece, manner: ContinueManner): Fl
   for (let v = 0; v < n; v++) if (used[v] && (piece.free[v] || !exact)) unknown[v] = count++;
   if (count === 0) return piece.positions.slice();
   const found = piece.positions.slice();
-  const folded = new Uint8Array(n);
-  for (const line of piece.creases) for (const v of line) folded[v] = 1;
+  const { folded } = piece;
   const border = borderVertices(piece.triangles, n);
+  const size = sizeOf(piece);
+  let last = size;
   for (let round = 0; round < manner.rounds; round++) {
     const measure = measureSurface(found, piece.triangles, n);
+    if (manner.even) {
+      measure.weight.fill(1 / Math.sqrt(3));
+      measure.area.fill((measure.edge ** 2 * Math.sqrt(3)) / 2);
+    }
     const h = measure.edge;
     const system = new SparseLeastSquares(count, 3);
     const add = (row: Map<number, number>, weight: number): void => {
@@ -63,7 +82,7 @@ export function continueSurface(piece: SurfacePiece, manner: ContinueManner): Fl
       if (places.length > 0) system.add(places, coefficients, weight, target);
     };
     const laplacian = (v: number): Map<number, number> | undefined => {
-      if (border[v] || folded[v] || !used[v]) return undefined;
+      if (border[v] || !used[v]) return undefined;
       const row = new Map<number, number>();
       let own = 0;
       for (let e = measure.start[v]; e < measure.start[v + 1]; e++) {
@@ -76,7 +95,7 @@ export function continueSurface(piece: SurfacePiece, manner: ContinueManner): Fl
     if (manner.order === 2) {
       for (let v = 0; v < n; v++) {
         const row = laplacian(v);
-        if (row) add(row, measure.area[v] / (h * h));
+        if (row) add(row, ((folded[v] ? HINGE : 1) * measure.area[v]) / (h * h));
       }
     } else {
       const rows = Array.from({ length: n }, (_, v) => laplacian(v));
@@ -86,7 +105,7 @@ export function continueSurface(piece: SurfacePiece, manner: ContinueManner): Fl
           if (w <= v || !rows[v] || !rows[w]) continue;
           const row = new Map(rows[v]);
           for (const [u, c] of rows[w]) row.set(u, (row.get(u) ?? 0) - c);
-          add(row, Math.max(0.02, measure.weight[e]));
+          add(row, (folded[v] || folded[w] ? HINGE : 1) * Math.max(0.02, measure.weight[e]));
         }
       }
     }
@@ -102,15 +121,84 @@ export function continueSurface(piece: SurfacePiece, manner: ContinueManner): Fl
     }
     // A trace of pull towards where they are keeps vertices that nothing settles.
     for (let v = 0; v < n; v++) {
-      if (unknown[v] >= 0) system.add([unknown[v]], [1], 1e-9, found.subarray(3 * v, 3 * v + 3));
+      if (unknown[v] >= 0) system.add([unknown[v]], [1], TRACE, found.subarray(3 * v, 3 * v + 3));
     }
     const x = system.solve();
-    if (!x) return undefined;
+    let most = 0;
+    for (let v = 0; v < n && x; v++) {
+      if (unknown[v] < 0) continue;
+      for (let k = 0; k < 3; k++) most = Math.max(most, Math.abs(x[k * count + unknown[v]] - found[3 * v + k]));
+    }
+    // A solution far away, or that moves further each time, comes of a measure gone bad: the one before stands.
+    if (!x || !(most < (round === 0 ? size : 1.1 * last))) return round > 0 ? found : undefined;
+    last = most;
     for (let v = 0; v < n; v++) {
       if (unknown[v] >= 0) for (let k = 0; k < 3; k++) found[3 * v + k] = x[k * count + unknown[v]];
     }
   }
-  return found.every(Number.isFinite) ? found : undefined;
+  return found;
+}
+
+/** How much a surface bends where it was found: the integral of its squared Laplacian, creases left out. */
+export function bending(piece: SurfacePiece, found: Float64Array): number {
+  const n = piece.free.length;
+  const border = borderVertices(piece.triangles, n);
+  const { start, to, weight, area } = measureSurface(found, piece.triangles, n);
+  let sum = 0;
+  for (let v = 0; v < n; v++) {
+    if (border[v] || piece.folded[v]) continue;
+    let mine = piece.free[v];
+    const l = [0, 0, 0];
+    for (let e = start[v]; e < start[v + 1]; e++) {
+      mine |= piece.free[to[e]];
+      for (let k = 0; k < 3; k++) l[k] += weight[e] * (found[3 * to[e] + k] - found[3 * v + k]);
+    }
+    if (mine) sum += (l[0] ** 2 + l[1] ** 2 + l[2] ** 2) / area[v];
+  }
+  return sum;
+}
+
+/**
+ * Marks the vertices of a piece across which nothing is asked: those of creases, and of the crisp edges in what is known
+ * that they go on from. Without creases none: the surface is to run over small folds.
+ */
+export function foldedVertices({
+  positions: p,
+  triangles,
+  free,
+  rim,
+  creases,
+}: Omit<SurfacePiece, 'folded'>): Uint8Array {
+  const n = free.length;
+  const folded = new Uint8Array(n);
+  if (creases.length === 0) return folded;
+  for (const line of creases) for (const v of line) folded[v] = 1;
+  // A crease may be rounded off by an edge or two: its rim vertices lie on it too.
+  const besideEnd = new Uint8Array(rim);
+  for (const line of creases) {
+    for (const end of [line[0], line[line.length - 1]]) {
+      if (end < rim) for (let d = -2; d <= 2; d++) besideEnd[(end + d + rim) % rim] = 1;
+    }
+  }
+  const normal = new Map<number, [number, number, number]>();
+  for (let t = 0; t < triangles.length; t += 3) {
+    const [a, b, c] = [3 * triangles[t], 3 * triangles[t + 1], 3 * triangles[t + 2]];
+    if (free[triangles[t]] || free[triangles[t + 1]] || free[triangles[t + 2]]) continue;
+    const u = [p[b] - p[a], p[b + 1] - p[a + 1], p[b + 2] - p[a + 2]];
+    const w = [p[c] - p[a], p[c + 1] - p[a + 1], p[c + 2] - p[a + 2]];
+    const x = [u[1] * w[2] - u[2] * w[1], u[2] * w[0] - u[0] * w[2], u[0] * w[1] - u[1] * w[0]];
+    const l = Math.hypot(x[0], x[1], x[2]);
+    if (l === 0) continue;
+    const own: [number, number, number] = [x[0] / l, x[1] / l, x[2] / l];
+    for (let k = 0; k < 3; k++) {
+      const [v, o] = [triangles[t + k], triangles[t + ((k + 1) % 3)]];
+      const other = normal.get(o * n + v);
+      normal.set(v * n + o, own);
+      if (!other || own[0] * other[0] + own[1] * other[1] + own[2] * other[2] > CRISP) continue;
+      for (const e of [v, o]) if (e >= rim || besideEnd[e]) folded[e] = 1;
+    }
+  }
+  return folded;
 }
 
 /** The bending of a line along a crease, as if it were a strip as wide as an edge. */
@@ -200,8 +288,23 @@ function measureSurface(p: Float64Array, triangles: Uint32Array, n: number): Sur
   return { start, to: to.slice(0, kept), weight: weight.slice(0, kept), area, edge: edges / (triangles.length || 1) };
 }
 
+/** The longest side of the box round what a piece knows. */
+function sizeOf({ positions, free }: SurfacePiece): number {
+  let most = 0;
+  for (let k = 0; k < 3; k++) {
+    let [low, high] = [Infinity, -Infinity];
+    for (let v = 0; v < free.length; v++) {
+      if (free[v]) continue;
+      low = Math.min(low, positions[3 * v + k]);
+      high = Math.max(high, positions[3 * v + k]);
+    }
+    most = Math.max(most, high - low);
+  }
+  return most;
+}
+
 /** Vertices at edges with a triangle on one side only. */
-function borderVertices(triangles: Uint32Array, n: number): Uint8Array {
+export function borderVertices(triangles: Uint32Array, n: number): Uint8Array {
   const edges = new Set<number>();
   for (let t = 0; t < triangles.length; t += 3) {
     for (let k = 0; k < 3; k++) {

@@ -1,7 +1,7 @@
 /** Two vertex numbers below this fit into one key: its square is 2^52. */
 const MOST_VERTICES = 67_108_864;
 /** How much longer edges may be with every vertex further inside. */
-const GROWTH = 1.12;
+const GROWTH = 1.02;
 
 /**
  * A growing patch of triangles inside one hole: refined to the density of its surroundings and kept Delaunay-like by
@@ -16,14 +16,22 @@ export class Patch {
   readonly triangles: number[];
   private readonly scale: number[];
   private readonly edges = new Map<number, [number, number]>();
+  private readonly kept = new Set<number>();
 
-  /** @param edgeLength wanted edge length at each rim vertex, mm */
+  /**
+   * @param rim the first vertices, 3n: the rim's, and those of lines through the hole
+   * @param edgeLength wanted edge length at each of them, mm
+   * @param forbidden edges that must not be made
+   * @param creases lines of vertices whose edges stay
+   */
   constructor(
     rim: Float64Array,
     triangles: number[],
     edgeLength: Float64Array,
     private readonly forbidden: (a: number, b: number) => boolean,
+    creases: readonly (readonly number[])[] = [],
   ) {
+    for (const line of creases) for (let i = 0; i + 1 < line.length; i++) this.kept.add(this.key(line[i], line[i + 1]));
     this.positions = Array.from(rim);
     this.triangles = triangles.slice();
     this.scale = Array.from(edgeLength);
@@ -111,7 +119,7 @@ export class Patch {
   /** Swaps an inner edge if the angles facing it sum to more than a half turn. */
   private relax(a: number, b: number): boolean {
     const pair = this.edges.get(this.key(a, b));
-    if (!pair || pair[0] < 0 || pair[1] < 0) return false;
+    if (!pair || pair[0] < 0 || pair[1] < 0 || this.kept.has(this.key(a, b))) return false;
     const [t, u] = pair;
     const c = this.apex(t, a, b);
     const d = this.apex(u, a, b);

@@ -6,6 +6,8 @@ export interface Zone {
   vertices: number[];
   /** Way from the rim along edges, mm, by place in `vertices`. */
   way: number[];
+  /** The same counted in edges. */
+  ring: number[];
   /** Triangles with all corners in the zone. */
   triangles: number[];
 }
@@ -38,6 +40,7 @@ export class Surroundings {
     const p = this.mesh.positions;
     const way = new Map<number, number>();
     for (let i = 0; i < rim.length; i++) way.set(rim[i], 0);
+    const rings = new Array<number>(way.size).fill(0);
     let front = Array.from(way.keys());
     // Ring by ring, so ways are a little long where edges zigzag; no matter for a width.
     for (let ring = 1; front.length > 0 && way.size < mostVertices; ring++) {
@@ -56,7 +59,10 @@ export class Surroundings {
           }
         }
       }
-      next.forEach((d, v) => way.set(v, d));
+      next.forEach((d, v) => {
+        way.set(v, d);
+        rings.push(ring);
+      });
       front = Array.from(next.keys());
     }
     const triangles = new Set<number>();
@@ -65,6 +71,11 @@ export class Surroundings {
         if ([0, 1, 2].every((k) => way.has(this.mesh.indices[3 * t + k]))) triangles.add(t);
       }
     }
-    return { vertices: Array.from(way.keys()), way: Array.from(way.values()), triangles: Array.from(triangles) };
+    return {
+      vertices: Array.from(way.keys()),
+      way: Array.from(way.values()),
+      ring: rings,
+      triangles: Array.from(triangles),
+    };
   }
 }
