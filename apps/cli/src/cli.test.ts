@@ -126,3 +126,50 @@ test('operations and info describe', async () => {
   expect(info.out).toMatch(/"points":6000/);
   expect(info.code).toBe(0);
 });
+
+test('operations are applied to a surface from elsewhere; what is no surface is refused', async () => {
+  // A cube as a soup without its lid, one of its triangles turned over.
+  const corner = (i: number): number[] => [i & 1 ? 20 : 0, i & 2 ? 20 : 0, i & 4 ? 20 : 0];
+  const faces = [
+    [0, 2, 3],
+    [0, 3, 1],
+    [0, 1, 5],
+    [0, 5, 4],
+    [1, 3, 7],
+    [1, 7, 5],
+    [3, 2, 6],
+    [3, 6, 7],
+    [2, 0, 4],
+    [2, 6, 4],
+  ];
+  const file = put(
+    'box.ply',
+    writePly({
+      positions: Float32Array.from(faces.flat().flatMap(corner)),
+      indices: Uint32Array.from(faces.flat(), (_, i) => i),
+    }),
+  );
+  const out = join(dir, 'applied');
+  const r = await amberknit('apply', 'mend.all', 'check.inspect', '--in', file, '--out', out);
+  expect(r.code).toBe(0);
+  expect(r.err).toContain('1 triangles turned over');
+  const report = JSON.parse(readFileSync(join(out, 'report.json'), 'utf8')) as {
+    steps: { operation: string; figures: Record<string, number | boolean> }[];
+  };
+  expect(report.steps[0].figures).toMatchObject({ watertight: true, filledHoles: 1, crossings: 0 });
+  expect(report.steps[1].figures.volume).toBeCloseTo(8000, 0);
+  expect(readFileSync(join(out, 'mesh.ply')).subarray(0, 3).toString()).toBe('ply');
+
+  const points = await amberknit(
+    'apply',
+    'mend.all',
+    '--in',
+    put('points.ply', halfBall(0)),
+    '--out',
+    join(dir, 'never'),
+  );
+  expect([points.code, points.err]).toEqual([3, expect.stringMatching(/points without triangles/)]);
+  const wrong = await amberknit('apply', 'fuse.surface', '--in', file, '--out', join(dir, 'never'));
+  expect([wrong.code, wrong.err]).toEqual([2, expect.stringMatching(/needs .*scans.*not a surface alone/)]);
+  expect((await amberknit('apply', 'mend.all', '--in', join(dir, 'missing.ply'), '--out', out)).code).toBe(3);
+});

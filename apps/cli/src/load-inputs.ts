@@ -1,10 +1,10 @@
 import { readdir, readFile, stat } from 'node:fs/promises';
 import { basename, dirname, extname, join, relative, resolve } from 'node:path';
-import { boundsOf, type Scan } from '@amber-knit/core/geometry';
+import { boundsOf, type Scan, type TriangleMesh } from '@amber-knit/core/geometry';
 import { EVERYDAY_ENDINGS, SCAN_FILE_ENDINGS } from '@amber-knit/core/io';
 import { estimateSpacing } from '@amber-knit/core/pointcloud';
 import { GeometryError } from '@amber-knit/core/runtime';
-import { scanFromFolder, scansFromFile, type Unit } from '@amber-knit/operations';
+import { scanFromFolder, scansFromFile, surfaceFromFile, type Unit } from '@amber-knit/operations';
 import { InputError } from './usage-error.js';
 
 export interface LoadOptions {
@@ -53,6 +53,16 @@ export async function loadInputs(paths: string[], options: LoadOptions): Promise
   return { scans, notes };
 }
 
+/** Reads the surface of one file, in millimetres. @throws InputError naming the file */
+export async function loadSurface(path: string, unit: Unit): Promise<{ mesh: TriangleMesh; notes: string[] }> {
+  try {
+    return await surfaceFromFile(await readInput(path), basename(path), unit);
+  } catch (e) {
+    if (e instanceof GeometryError) throw new InputError(path, e.message);
+    throw e;
+  }
+}
+
 /** Name of the folder that a file or an RGB-D folder lies in. */
 const folderOf = (path: string): string => basename(dirname(resolve(path)));
 
@@ -80,10 +90,19 @@ async function expand(path: string): Promise<{ path: string; folder: boolean }[]
 }
 
 async function loadFile(path: string, options: LoadOptions): Promise<{ scans: Scan[]; notes: string[] }> {
-  const { size } = await stat(path);
-  if (size > MAX_FILE) throw new GeometryError('too-large', `the file has ${size} bytes; at most ${MAX_FILE} are read`);
-  const bytes = new Uint8Array(await readFile(path));
+  const bytes = await readInput(path);
   return scansFromFile(bytes, basename(path), { unit: options.units ?? 'auto', viewpoint: options.viewpoint });
+}
+
+async function readInput(path: string): Promise<Uint8Array> {
+  let size;
+  try {
+    ({ size } = await stat(path));
+  } catch {
+    throw new InputError(path, 'no such file or folder');
+  }
+  if (size > MAX_FILE) throw new GeometryError('too-large', `the file has ${size} bytes; at most ${MAX_FILE} are read`);
+  return new Uint8Array(await readFile(path));
 }
 
 async function loadFolder(path: string): Promise<{ scans: Scan[]; notes: string[] }> {

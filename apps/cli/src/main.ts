@@ -1,8 +1,8 @@
 import { GeometryError } from '@amber-knit/core/runtime';
-import { OPERATIONS, paramFields, RECIPES } from '@amber-knit/operations';
+import { findOperation, OPERATIONS, paramFields, RECIPES, type Operation, type Recipe } from '@amber-knit/operations';
 import { parseRunArguments } from './arguments.js';
 import { checkStored } from './check-stored.js';
-import { describeScan, loadInputs } from './load-inputs.js';
+import { describeScan, loadInputs, loadSurface } from './load-inputs.js';
 import { ProgressReporter } from './progress.js';
 import { runRecipe, writeResults } from './run-recipe.js';
 import { EXIT, InputError, UsageError } from './usage-error.js';
@@ -11,6 +11,9 @@ const USAGE = `Usage:
   amberknit run --in PATH... --out DIR [--recipe NAME|FILE.json] [--set operation.parameter=value ...]
                 [--units mm|cm|m|in] [--viewpoint auto|origin|none] [--seed N] [--threads N] [--quiet]
                 Scans in several folders: each folder is a setup, in which the object lay alike.
+  amberknit apply OPERATION... --in FILE --out DIR [--set …] [--units …] [--seed N] [--threads N] [--quiet]
+                Operations that need only a surface (mend.all, mend.reduce, check.inspect) on a PLY, OBJ, STL, OFF or
+                GLB file.
   amberknit operations      every operation with its parameters, units, defaults and help
   amberknit info PATH...    what a file holds
   amberknit check [--repair]
@@ -23,7 +26,7 @@ async function run(argv: string[]): Promise<number> {
   const { scans, notes } = await loadInputs(args.in, args);
   const progress = new ProgressReporter(process.stderr, args.quiet);
   notes.forEach((n) => progress.note(n));
-  const result = await runRecipe(scans, args.recipe, args.set, args.seed, args.threads, progress);
+  const result = await runRecipe({ scans }, args.recipe, args.set, args.seed, args.threads, progress);
   await writeResults(args.out, result, {
     recipe: args.recipe.name,
     seed: args.seed,
@@ -35,6 +38,38 @@ async function run(argv: string[]): Promise<number> {
   const doubtful = result.data.placements?.filter((p) => p.doubt) ?? [];
   if (doubtful.length > 0) process.stderr.write(`In doubt: ${doubtful.map((p) => p.name).join(', ')}\n`);
   return loose.length + doubtful.length > 0 ? EXIT.loose : EXIT.done;
+}
+
+/** Operations that need nothing but a surface, on one file. */
+async function apply(argv: string[]): Promise<number> {
+  const operations = argv.slice(
+    0,
+    argv.findIndex((w) => w.startsWith('--')),
+  );
+  if (operations.length === 0) throw new UsageError('apply needs an operation, such as mend.all.');
+  const args = await parseRunArguments(argv.slice(operations.length));
+  if (args.in.length !== 1) throw new UsageError('apply takes one file with --in.');
+  const recipe: Recipe = { name: 'apply', title: 'Operations on a file', steps: [] };
+  for (const id of operations) {
+    const { needs } = operationNamed(id);
+    if (needs.some((kind) => kind !== 'mesh'))
+      throw new UsageError(`${id} needs ${needs.join(', ')}, not a surface alone. Use run.`);
+    recipe.steps.push({ operation: id });
+  }
+  const { mesh, notes } = await loadSurface(args.in[0], args.units ?? 'mm');
+  const progress = new ProgressReporter(process.stderr, args.quiet);
+  notes.forEach((n) => progress.note(n));
+  const result = await runRecipe({ mesh }, recipe, args.set, args.seed, args.threads, progress);
+  await writeResults(args.out, result, { recipe: operations.join(' '), seed: args.seed, inputs: args.in, notes });
+  return EXIT.done;
+}
+
+function operationNamed(id: string): Operation {
+  try {
+    return findOperation(id);
+  } catch (e) {
+    throw new UsageError((e as Error).message);
+  }
 }
 
 function listOperations(): void {
@@ -74,6 +109,7 @@ async function main(argv: string[]): Promise<number> {
   const [command, ...rest] = argv;
   try {
     if (command === 'run') return await run(rest);
+    if (command === 'apply') return await apply(rest);
     if (command === 'operations') {
       listOperations();
       return EXIT.done;

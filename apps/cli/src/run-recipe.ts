@@ -1,6 +1,6 @@
 import { mkdir, rename, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { Placement, Scan } from '@amber-knit/core/geometry';
+import type { Placement } from '@amber-knit/core/geometry';
 import { createRunContext } from '@amber-knit/core/runtime';
 import {
   findOperation,
@@ -31,16 +31,16 @@ export interface RecipeResult {
   steps: StepReport[];
 }
 
-/** Runs a recipe in memory, each operation with suggested values, overridden by the recipe and then by `set`. */
+/** Runs a recipe in memory on what is there, each operation with suggested values, overridden by the recipe and then by `set`. */
 export async function runRecipe(
-  scans: Scan[],
+  start: Partial<WorkData>,
   recipe: Recipe,
   set: Map<string, Record<string, unknown>>,
   seed: number,
   threads: number,
   progress: ProgressReporter,
 ): Promise<RecipeResult> {
-  let data: Partial<WorkData> = { scans };
+  let data = start;
   const steps: StepReport[] = [];
   const pool = new ThreadPool(threads);
   try {

@@ -7,19 +7,21 @@ export class CheckInspectParams {}
 
 export const checkInspect = defineOperation({
   id: 'check.inspect',
-  version: 1,
+  version: 2,
   stage: 'check',
   title: 'Inspect',
-  help: 'Measures size, area and volume of the surface and tells whether it is closed.',
+  help: 'Measures size, area and volume of the surface and tells whether it is watertight.',
   needs: ['mesh'],
   gives: [],
   params: CheckInspectParams,
   suggest: () => ({}),
   async run({ mesh }, _params, ctx) {
-    const { inspectTopology } = await import('@amber-knit/core/mesh');
+    const { findCrossings, inspectTopology } = await import('@amber-knit/core/mesh');
     const { surfaceArea, enclosedVolume } = await import('@amber-knit/core/measure');
     const report = inspectTopology(mesh);
-    ctx.checkpoint(0.6);
+    ctx.checkpoint(0.2);
+    const crossings = findCrossings(mesh).length / 2;
+    ctx.checkpoint(0.9);
     const b = boundsOf(mesh.positions);
     return {
       outputs: {},
@@ -33,7 +35,8 @@ export const checkInspect = defineOperation({
         pieces: report.pieces,
         ...(Number.isFinite(report.holes) ? { holes: report.holes } : {}),
         nonManifoldEdges: report.nonManifoldEdges,
-        watertight: report.watertight,
+        crossings,
+        watertight: report.watertight && crossings === 0,
       },
     };
   },
@@ -58,11 +61,12 @@ export const checkInspect = defineOperation({
       help: 'Rims that are closed curves. Missing where too many triangles meet at an edge to tell.',
       limits: { good: 0, bad: 1 },
     },
+    crossings: SURFACE_FIGURES.crossings,
     nonManifoldEdges: SURFACE_FIGURES.nonManifoldEdges,
   },
   summarize: (f) =>
     `${sizeText(f)}, ${countText(f.triangles)} triangles, ${f.watertight ? 'watertight' : 'not watertight'}`,
-  cell: (f) => ({ figure: `${lengthText(f.height)} high`, detail: f.watertight ? 'closed' : 'open' }),
+  cell: (f) => ({ figure: `${lengthText(f.height)} high`, detail: f.watertight ? 'watertight' : 'not watertight' }),
 });
 
 /** Width, depth and height in one. */

@@ -10,3 +10,4 @@ export * from './run-operation.js';
 export * from './units.js';
 export { writeMeshFile } from './deliver-export.js';
 export { looksFromOrigin, scanFromFolder, scansFromFile } from './read-scans.js';
+export { surfaceFromFile } from './read-surface.js';

@@ -16,8 +16,8 @@ export class MendAllParams {
 
   @ChoiceParam({
     title: 'Shape of fillings',
-    help: 'Flat spans the hole like a skin; smooth continues the slope around it.',
-    choices: { smooth: 'Smooth', flat: 'Flat' },
+    help: 'Flat spans the hole like a skin; smooth goes on as the surface around does, crisp edges with it.',
+    choices: { smooth: 'As around', flat: 'Flat' },
   })
   shape: 'smooth' | 'flat' = 'smooth';
 
@@ -36,17 +36,17 @@ export class MendAllParams {
     unit: 'rounds',
     min: 0,
     max: 20,
-    help: 'Rounds of trimming ragged rims before holes are filled.',
+    help: 'Rounds of trimming ragged rims before holes are filled. Takes measured triangles away.',
   })
-  evenRounds = 3;
+  evenRounds = 0;
 }
 
 export const mendAll = defineOperation({
   id: 'mend.all',
-  version: 1,
+  version: 2,
   stage: 'mend',
   title: 'Mend',
-  help: 'Removes faults and loose pieces, evens ragged rims and fills holes. What is filled is marked as invented.',
+  help: 'Removes faults, triangles that cross and loose pieces, and fills holes. What is filled is marked as invented; no filling crosses the surface.',
   needs: ['mesh'],
   gives: ['mesh'],
   params: MendAllParams,
@@ -60,7 +60,10 @@ export const mendAll = defineOperation({
     return {
       outputs: { mesh: r.mesh },
       figures: {
-        watertight: r.report.watertight,
+        watertight: r.report.watertight && r.crossingsLeft === 0,
+        crossingsFound: r.crossingsFound,
+        crossings: r.crossingsLeft,
+        wouldCross: r.wouldCross,
         triangles: triangleCount(r.mesh),
         pieces: r.report.pieces,
         filledHoles: r.filledHoles,
@@ -93,6 +96,19 @@ export const mendAll = defineOperation({
       label: 'Holes left open',
       help: 'Their rim is longer than what was to be filled.',
     },
+    wouldCross: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Would have crossed',
+      help: 'Holes left open because every filling would have crossed the surface.',
+    },
+    crossingsFound: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Crossings found',
+      help: 'Pairs of triangles that touched or cut each other in what came in.',
+    },
+    crossings: SURFACE_FIGURES.crossings,
     triangles: { kind: 'count', rank: 'detail', label: 'Triangles', help: 'Triangles of the surface.' },
     pieces: SURFACE_FIGURES.pieces,
     removedPieces: {
@@ -110,6 +126,9 @@ export const mendAll = defineOperation({
     nonManifoldEdges: SURFACE_FIGURES.nonManifoldEdges,
   },
   summarize: (f) =>
-    `${f.watertight ? 'Watertight' : `Not watertight, ${f.leftOpen} holes left`}: ${countText(f.filledHoles)} holes filled, ${shareText(f.inventedRatio)} of the surface invented`,
-  cell: (f) => ({ figure: `${shortCountText(f.triangles)} tri`, detail: f.watertight ? 'watertight' : 'open' }),
+    `${f.watertight ? 'Watertight' : (f.leftOpen ?? 0) > 0 ? `Not watertight, ${f.leftOpen} holes left` : 'Not watertight'}: ${countText(f.filledHoles)} holes filled, ${shareText(f.inventedRatio)} of the surface invented`,
+  cell: (f) => ({
+    figure: `${shortCountText(f.triangles)} tri`,
+    detail: f.watertight ? 'watertight' : 'not watertight',
+  }),
 });

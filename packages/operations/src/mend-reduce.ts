@@ -20,7 +20,7 @@ export class MendReduceParams {
 
 export const mendReduce = defineOperation({
   id: 'mend.reduce',
-  version: 1,
+  version: 2,
   stage: 'mend',
   title: 'Reduce triangles',
   help: 'Reduces the mesh to a number of triangles, flat places first, and says how far the surface moved.',
@@ -38,7 +38,7 @@ export const mendReduce = defineOperation({
         : 'Half of what there are, at most.',
   }),
   async run({ mesh }, params, ctx) {
-    const { simplifyMesh, inspectTopology } = await import('@amber-knit/core/mesh');
+    const { findCrossings, simplifyMesh, inspectTopology } = await import('@amber-knit/core/mesh');
     const { mendMesh } = await import('@amber-knit/core/mending');
     const { measureDeviation } = await import('@amber-knit/core/measure');
     const before = inspectTopology(mesh);
@@ -51,13 +51,15 @@ export const mendReduce = defineOperation({
       const fragmentRatio = before.pieces === 1 ? 1 : 0;
       light = mendMesh(light, { evenRounds: 0, fragmentRatio }, ctx.part(0.6, 0.7)).mesh;
     }
+    const crossings = findCrossings(light).length / 2;
     const deviation = measureDeviation(mesh.positions, light, 1e6, ctx.part(0.7, 1));
     return {
       outputs: { mesh: light },
       figures: {
         trianglesBefore: triangleCount(mesh),
         triangles: triangleCount(light),
-        watertight: inspectTopology(light).watertight,
+        crossings,
+        watertight: inspectTopology(light).watertight && crossings === 0,
         deviationRms: deviation.rms,
         deviationMax: deviation.max,
       },
@@ -79,8 +81,12 @@ export const mendReduce = defineOperation({
     },
     trianglesBefore: { kind: 'count', rank: 'detail', label: 'Triangles before', help: 'Triangles before.' },
     watertight: { ...SURFACE_FIGURES.watertight, rank: 'detail' },
+    crossings: SURFACE_FIGURES.crossings,
   },
   summarize: (f) =>
     `${countText(f.trianglesBefore)} to ${countText(f.triangles)} triangles, ${lengthText(f.deviationRms)} RMS deviation`,
-  cell: (f) => ({ figure: `${shortCountText(f.triangles)} tri`, detail: f.watertight ? 'watertight' : 'open' }),
+  cell: (f) => ({
+    figure: `${shortCountText(f.triangles)} tri`,
+    detail: f.watertight ? 'watertight' : 'not watertight',
+  }),
 });

@@ -5,9 +5,16 @@ export const SURFACE_FIGURES = {
   watertight: {
     kind: 'flag',
     rank: 'headline',
-    label: 'Closed',
-    help: 'The surface has no rim, and every edge joins two triangles.',
+    label: 'Watertight',
+    help: 'The surface has no rim, every edge joins two triangles, and no two triangles cross.',
     good: true,
+  },
+  crossings: {
+    kind: 'count',
+    rank: 'detail',
+    label: 'Crossing pairs',
+    help: 'Pairs of triangles that touch or cut each other where they should not, told exactly. Mending takes them away.',
+    limits: { good: 0, bad: 1 },
   },
   pieces: { kind: 'count', rank: 'detail', label: 'Pieces', help: 'Parts that are not joined to each other.' },
   nonManifoldEdges: {

@@ -2,6 +2,7 @@ import type { TriangleMesh } from '../geometry/triangle-mesh.js';
 import { vertexCount } from '../geometry/triangle-mesh.js';
 import { oppositeHalfEdges } from '../mesh/topology.js';
 import type { SurfaceHit } from '../spatial/triangle-bvh.js';
+import { weldedVertices } from '../mesh/weld-vertices.js';
 
 /**
  * Which side of a surface a point lies on, told from where it is nearest. The normal of the one triangle that was found is
@@ -80,34 +81,4 @@ export class Pseudonormals {
     }
     return (x - hit.x) * nx + (y - hit.y) * ny + (z - hit.z) * nz < 0 ? -1 : 1;
   }
-}
-
-/** For each vertex the first at exactly the same place. O(n) by hashing. */
-function weldedVertices(positions: Float32Array, count: number): Uint32Array {
-  // Adding zero makes one of the two zeros that single precision has.
-  const bits = new Uint32Array(positions.map((v) => v + 0).buffer, 0, 3 * count);
-  let size = 1024;
-  while (size < 2 * count) size *= 2;
-  const slots = new Int32Array(size).fill(-1);
-  const first = new Uint32Array(count);
-  for (let v = 0; v < count; v++) {
-    let h =
-      Math.imul(bits[3 * v], 0x9e3779b1) ^
-      Math.imul(bits[3 * v + 1], 0x85ebca6b) ^
-      Math.imul(bits[3 * v + 2], 0xc2b2ae35);
-    h = (h ^ (h >>> 15)) & (size - 1);
-    for (; ; h = (h + 1) & (size - 1)) {
-      const known = slots[h];
-      if (known < 0) {
-        slots[h] = v;
-        first[v] = v;
-        break;
-      }
-      if ([0, 1, 2].every((k) => positions[3 * known + k] === positions[3 * v + k])) {
-        first[v] = known;
-        break;
-      }
-    }
-  }
-  return first;
 }

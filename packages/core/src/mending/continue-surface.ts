@@ -50,19 +50,20 @@ export interface ContinueManner {
 export function continueSurface(piece: SurfacePiece, manner: ContinueManner): Float64Array | undefined {
   const n = piece.free.length;
   const exact = manner.smoothing === 0;
+  const triangles = exact ? trianglesNear(piece, manner.order - 1) : piece.triangles;
   const unknown = new Int32Array(n).fill(-1);
   const used = new Uint8Array(n);
-  for (const v of piece.triangles) used[v] = 1;
+  for (const v of triangles) used[v] = 1;
   let count = 0;
   for (let v = 0; v < n; v++) if (used[v] && (piece.free[v] || !exact)) unknown[v] = count++;
   if (count === 0) return piece.positions.slice();
   const found = piece.positions.slice();
   const { folded } = piece;
-  const border = borderVertices(piece.triangles, n);
+  const border = borderVertices(triangles, n);
   const size = sizeOf(piece);
   let last = size;
   for (let round = 0; round < manner.rounds; round++) {
-    const measure = measureSurface(found, piece.triangles, n);
+    const measure = measureSurface(found, triangles, n);
     if (manner.even) {
       measure.weight.fill(1 / Math.sqrt(3));
       measure.area.fill((measure.edge ** 2 * Math.sqrt(3)) / 2);
@@ -139,11 +140,29 @@ export function continueSurface(piece: SurfacePiece, manner: ContinueManner): Fl
   return found;
 }
 
+/** The triangles with a corner within some edges of a vertex to be found: no others have a say. */
+function trianglesNear({ triangles, free }: SurfacePiece, edges: number): Uint32Array {
+  let near = free;
+  for (let step = 0; step < edges; step++) {
+    const wider = near.slice();
+    for (let t = 0; t < triangles.length; t += 3) {
+      const [a, b, c] = [triangles[t], triangles[t + 1], triangles[t + 2]];
+      if (near[a] || near[b] || near[c]) wider[a] = wider[b] = wider[c] = 1;
+    }
+    near = wider;
+  }
+  return triangles.filter((_, i) => {
+    const t = i - (i % 3);
+    return near[triangles[t]] || near[triangles[t + 1]] || near[triangles[t + 2]];
+  });
+}
+
 /** How much a surface bends where it was found: the integral of its squared Laplacian, creases left out. */
 export function bending(piece: SurfacePiece, found: Float64Array): number {
   const n = piece.free.length;
-  const border = borderVertices(piece.triangles, n);
-  const { start, to, weight, area } = measureSurface(found, piece.triangles, n);
+  const triangles = trianglesNear(piece, 1);
+  const border = borderVertices(triangles, n);
+  const { start, to, weight, area } = measureSurface(found, triangles, n);
   let sum = 0;
   for (let v = 0; v < n; v++) {
     if (border[v] || piece.folded[v]) continue;
@@ -283,7 +302,13 @@ function measureSurface(p: Float64Array, triangles: Uint32Array, n: number): Sur
     }
     start[v + 1] = kept;
   }
-  const mean = area.reduce((s, x) => s + x, 0) / n;
+  let all = 0;
+  let counted = 0;
+  for (let v = 0; v < n; v++) {
+    all += area[v];
+    if (area[v] > 0) counted++;
+  }
+  const mean = all / Math.max(1, counted);
   for (let v = 0; v < n; v++) area[v] = Math.max(area[v], 0.1 * mean);
   return { start, to: to.slice(0, kept), weight: weight.slice(0, kept), area, edge: edges / (triangles.length || 1) };
 }

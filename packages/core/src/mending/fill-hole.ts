@@ -23,7 +23,7 @@ const EXACT: readonly ContinueManner[] = [
   { order: 3, smoothing: 0, rounds: 2 },
 ];
 /** How often a surface is measured anew at most. */
-const MOST_ROUNDS = 5;
+const MOST_ROUNDS = 3;
 /** A surface that bends more often than the calmest one by this has gone astray. */
 const WILD = 4;
 /** The same where the surroundings are rough. */
@@ -43,6 +43,8 @@ const RAGGED = 2;
 const MOST_RELEASED = 3;
 /** Creases are believed if with them the surroundings are foretold with less than this share of the miss without. */
 const CREASED = 0.75;
+/** Rims of so few vertices are filled without choosing. */
+const SMALL = 10;
 const LEAST_RINGS = 6;
 const MOST_ZONE = 4000;
 /** Vertices of one patch at most, rim left out. */
@@ -96,7 +98,10 @@ function fillParted(
   for (const loop of loops) {
     const own = Float64Array.from(loop.flatMap((v) => Array.from(points.subarray(3 * v, 3 * v + 3))));
     const across = (i: number, j: number): boolean => forbidden(loop[i], loop[j]) || made.has(key(loop[i], loop[j]));
-    const part = triangulateLoop(own, across) ?? (loops.length === 1 ? triangulateLoop(own, () => false) : undefined);
+    const beside = normalsBeside(mesh, around, rim, loop);
+    const part =
+      triangulateLoop(own, across, beside) ??
+      (loops.length === 1 ? triangulateLoop(own, () => false, beside) : undefined);
     if (!part) return undefined;
     for (let t = 0; t < part.length; t += 3) {
       for (let k = 0; k < 3; k++) made.add(key(loop[part[t + k]], loop[part[t + ((k + 1) % 3)]]));
@@ -110,29 +115,50 @@ function fillParted(
   const diameter = hole.length / Math.PI;
   const zone = around.zone(rim, 0.6 * diameter, LEAST_RINGS, MOST_ZONE);
   // A first surface shows where the patch is stretched; there it gets more vertices.
-  const first = leastBent(pieceOf(mesh, skin, zone, creases));
+  const first = leastBent(pieceOf(mesh, skin, zone, creases), 1);
   if (!first) return skin;
   for (let i = 3 * n; i < patch.positions.length; i++) patch.positions[i] = first[i];
   patch.refine(n + MOST_PATCH);
   const piece = pieceOf(mesh, skin, zone, creases);
-  const start = { ...piece, positions: leastBent(piece) ?? piece.positions };
-  const found = goOn(start, new Rings(skin, zone), diameter);
+  const start = { ...piece, positions: leastBent(piece, MOST_ROUNDS) ?? piece.positions };
+  // Over a few edges all ways to go on are the same.
+  const found = n <= SMALL ? { positions: start.positions, miss: 0 } : goOn(start, new Rings(skin, zone), diameter);
   if (!found) return skin;
   const positions = Float64Array.from(skin.positions);
   positions.set(found.positions.subarray(3 * n, positions.length), 3 * n);
   return { ...skin, positions, miss: found.miss };
 }
 
+/** Normals of the surface beside the edges of a loop, zeros along creases, 3n. */
+function normalsBeside(mesh: TriangleMesh, around: Surroundings, rim: Uint32Array, loop: number[]): Float64Array {
+  const out = new Float64Array(3 * loop.length);
+  const p = mesh.positions;
+  loop.forEach((v, i) => {
+    const w = loop[(i + 1) % loop.length];
+    if (v >= rim.length || w !== (v + 1) % rim.length) return;
+    const beside = around.trianglesAt(rim[w]);
+    const t = Array.from(around.trianglesAt(rim[v])).find((u) => beside.includes(u));
+    if (t === undefined) return;
+    const [a, b, c] = [0, 1, 2].map((k) => 3 * mesh.indices[3 * t + k]);
+    const u = [0, 1, 2].map((k) => p[b + k] - p[a + k]);
+    const s = [0, 1, 2].map((k) => p[c + k] - p[a + k]);
+    const n = [u[1] * s[2] - u[2] * s[1], u[2] * s[0] - u[0] * s[2], u[0] * s[1] - u[1] * s[0]];
+    const l = Math.hypot(...n) || 1;
+    for (let k = 0; k < 3; k++) out[3 * i + k] = n[k] / l;
+  });
+  return out;
+}
+
 /**
  * The surface that bends least, from two beginnings: the patch as it is, and as it hangs with all edges alike. Each is
  * measured anew as long as that lessens the bending.
  */
-function leastBent(piece: SurfacePiece): Float64Array | undefined {
+function leastBent(piece: SurfacePiece, rounds: number): Float64Array | undefined {
   let best: Float64Array | undefined;
   let least = Infinity;
   for (const even of [false, true]) {
     let positions = piece.positions;
-    for (let round = 0; round < MOST_ROUNDS; round++) {
+    for (let round = 0; round < rounds; round++) {
       const manner: ContinueManner = { order: 2, smoothing: 0, rounds: 1, even: even && round === 0 };
       const found = continueSurface({ ...piece, positions }, manner);
       const bent = found ? bending(piece, found) : Infinity;
@@ -258,7 +284,7 @@ function goOn(
     .map((manner, i) => ({ manner, off: (miss(manner, hidden, asked, 1) + SAME * edge) * (i === 0 ? 1 : DOUBT) }))
     .sort((a, b) => a.off - b.off);
   const loose = released(start, Array.from(kept), steady);
-  const calm = leastBent(loose);
+  const calm = kept.size > 0 ? leastBent(loose, MOST_ROUNDS) : start.positions;
   for (const { manner, off } of ranked) {
     if (!Number.isFinite(off)) break;
     if (manner === EXACT[0] && calm) return { positions: calm, miss: off };

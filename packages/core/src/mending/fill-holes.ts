@@ -1,52 +1,103 @@
-import { vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { triangleCount, vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { findCrossings } from '../mesh/crossings.js';
 import { BOUNDARY, boundaryLoops, nextHalfEdge, oppositeHalfEdges } from '../mesh/topology.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { fillHole, type FillShape } from './fill-hole.js';
 import { listHoles } from './holes.js';
-import { PatchedMesh } from './patched-mesh.js';
+import { PatchedMesh, type HolePatch } from './patched-mesh.js';
 import { Surroundings } from './surroundings.js';
 
 export interface FillHolesOptions {
   /** Holes with a longer rim stay open, mm; 0 = fill all. */
   maxRim: number;
   shape: FillShape;
+  /**
+   * A filling that would cross triangles of the surface is tried again as a skin; else its hole stays open and the
+   * triangles are told, so that they can be taken out first.
+   */
+  skins: boolean;
 }
 
-export const FILL_HOLES_DEFAULTS: FillHolesOptions = { maxRim: 0, shape: 'smooth' };
+export const FILL_HOLES_DEFAULTS: FillHolesOptions = { maxRim: 0, shape: 'smooth', skins: true };
 
 export interface FillHolesResult {
   mesh: TriangleMesh;
   filled: number;
   leftOpen: number;
+  /** Of those left open, how many because every filling would have crossed the surface. */
+  wouldCross: number;
+  /** Triangles of the mesh that stood in the way of those. */
+  inTheWay: number[];
   /** Area of the new surface, mm². */
   inventedArea: number;
 }
 
 /**
  * Closes holes with patches that match the density around them and, for `smooth`, go on as the surface around does. New
- * vertices are marked `invented`; measured ones stay where they are. The mesh must be manifold (see `makeManifold`); the
- * result then is too, and closed where filled. See `triangulateLoop`, `Patch` and `continueSurface` for the sources.
- * O(rim³) for rims up to 420 vertices.
+ * vertices are marked `invented`; measured ones stay where they are. A filling that would cross the surface or another
+ * filling is tried again as a skin; if that crosses too, its hole stays open. The mesh must be manifold (see
+ * `makeManifold`); the result then is too, and closed where filled. See `triangulateLoop`, `Patch` and `continueSurface`
+ * for the sources. O(rim³) for rims up to 420 vertices.
  */
 export function fillHoles(mesh: TriangleMesh, options: Partial<FillHolesOptions>, ctx: RunContext): FillHolesResult {
   const o = { ...FILL_HOLES_DEFAULTS, ...options };
   const holes = listHoles(mesh).filter((h) => o.maxRim === 0 || h.length <= o.maxRim);
   const total = boundaryLoops(mesh).length;
-  const patched = new PatchedMesh(mesh);
   const around = new Surroundings(mesh);
   const joined = edgesBetweenRims(mesh);
-  let filled = 0;
   const work = holes.reduce((s, h) => s + h.rim.length ** 1.5, 0);
+  const filling = ctx.part(0, 0.9);
   let done = 0;
-  for (const hole of holes) {
-    ctx.checkpoint(done / work);
+  const patches: (HolePatch | undefined)[] = holes.map((hole) => {
+    filling.checkpoint(done / work);
     done += hole.rim.length ** 1.5;
-    const patch = fillHole(mesh, around, hole, joined, o.shape);
-    if (!patch) continue;
-    patched.add(patch);
-    filled++;
+    return fillHole(mesh, around, hole, joined, o.shape);
+  });
+  let wouldCross = 0;
+  const inTheWay: number[] = [];
+  let patched = join(mesh, patches);
+  const crossed = crossingPatches(mesh, patched, patches);
+  if (crossed.size > 0) {
+    ctx.checkpoint(0.93);
+    for (const [i, triangles] of crossed) {
+      if (o.skins || triangles.length === 0) patches[i] = fillHole(mesh, around, holes[i], joined, 'flat');
+    }
+    for (const i of crossingPatches(mesh, join(mesh, patches), patches).keys()) {
+      patches[i] = undefined;
+      inTheWay.push(...(crossed.get(i) ?? []));
+      wouldCross++;
+    }
+    patched = join(mesh, patches);
   }
-  return { mesh: patched.finish(), filled, leftOpen: total - filled, inventedArea: patched.area };
+  const filled = patches.filter((p) => p).length;
+  return { mesh: patched.finish(), filled, leftOpen: total - filled, wouldCross, inTheWay, inventedArea: patched.area };
+}
+
+function join(mesh: TriangleMesh, patches: readonly (HolePatch | undefined)[]): PatchedMesh {
+  const patched = new PatchedMesh(mesh);
+  for (const patch of patches) if (patch) patched.add(patch);
+  return patched;
+}
+
+/** Which patches cross the surface or each other (of two that cross, both), with the triangles of the surface. */
+function crossingPatches(
+  mesh: TriangleMesh,
+  patched: PatchedMesh,
+  patches: readonly (HolePatch | undefined)[],
+): Map<number, number[]> {
+  const first = triangleCount(mesh);
+  const patchOf: number[] = [];
+  patches.forEach((patch, i) => {
+    for (let t = 0; patch && t < patch.triangles.length; t += 3) patchOf.push(i);
+  });
+  const out = new Map<number, number[]>();
+  const pairs = findCrossings(patched.finish(), first);
+  for (let k = 0; k < pairs.length; k += 2) {
+    const [low, high] = [pairs[k], pairs[k + 1]];
+    for (const t of [low, high]) if (t >= first && !out.has(patchOf[t - first])) out.set(patchOf[t - first], []);
+    if (low < first) out.get(patchOf[high - first])!.push(low);
+  }
+  return out;
 }
 
 /** Tells which edges of the mesh join two vertices on rims: a patch must not make them a second time. */

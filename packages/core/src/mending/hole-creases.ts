@@ -12,7 +12,7 @@ export interface PartedRim {
 }
 
 /** Two faces form a crease if they meet at no less than this angle. */
-const LEAST_FOLD = Math.cos((28 * Math.PI) / 180);
+const LEAST_FOLD = Math.cos((40 * Math.PI) / 180);
 /** Along the rim the normal has to turn so much more at a crease than in the faces beside it. */
 const SHARPNESS = 3;
 /** Rim vertices of a face that are looked at beside a crease. */

@@ -1,18 +1,25 @@
 import { triangleCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { GeometryError } from '../runtime/geometry-error.js';
 import type { RunContext } from '../runtime/run-context.js';
+import { clearCrossings } from './clear-crossings.js';
 import { fillHoles, FILL_HOLES_DEFAULTS, type FillHolesOptions } from './fill-holes.js';
 import { evenRims, makeManifold, removeFragments } from '../mesh/repair.js';
+import { findCrossings } from '../mesh/crossings.js';
 import { inspectTopology, type TopologyReport } from '../mesh/topology.js';
 
-export interface MendMeshOptions extends FillHolesOptions {
+export interface MendMeshOptions extends Pick<FillHolesOptions, 'maxRim' | 'shape'> {
   /** Loose pieces with less than this share of the largest piece's triangles are dropped (0–1; 1 = keep one piece). */
   fragmentRatio: number;
   /** Rounds of evening ragged rims before filling. */
   evenRounds: number;
 }
 
-export const MEND_MESH_DEFAULTS: MendMeshOptions = { ...FILL_HOLES_DEFAULTS, fragmentRatio: 0.05, evenRounds: 0 };
+export const MEND_MESH_DEFAULTS: MendMeshOptions = {
+  maxRim: FILL_HOLES_DEFAULTS.maxRim,
+  shape: FILL_HOLES_DEFAULTS.shape,
+  fragmentRatio: 0.05,
+  evenRounds: 0,
+};
 
 export interface MendMeshResult {
   mesh: TriangleMesh;
@@ -20,38 +27,68 @@ export interface MendMeshResult {
   repairedTriangles: number;
   filledHoles: number;
   leftOpen: number;
+  /** Holes left open because every filling would have crossed the surface. */
+  wouldCross: number;
+  /** Pairs of triangles that crossed in what came in. */
+  crossingsFound: number;
+  /** Pairs that still do. */
+  crossingsLeft: number;
   inventedArea: number;
   report: TopologyReport;
 }
 
+/** Rounds of mending after the first. */
+const MOST_ROUNDS = 3;
+/** From this round on, what can't be filled as the surface goes on is filled as a skin. */
+const FIRST_SKINS = 2;
+/** How far round crossing triangles the surface is taken out, by round. */
+const CROSSING_RINGS = [0, 0, 1, 2];
+
 /**
- * Repairs a fused mesh in the order that works: faults, loose pieces, ragged rims, holes; then once more if a filled
- * hole brought up a fault. The verdict is in `report`.
+ * Repairs a mesh in the order that works: faults, triangles that cross, loose pieces, holes; then once more with what
+ * that brought up. Ragged rims are trimmed only if asked. Whether it is closed, in `report`; whether it crosses itself
+ * still, in `crossingsLeft`.
  * @throws GeometryError `empty-input` if the mesh has no triangles
  */
 export function mendMesh(mesh: TriangleMesh, options: Partial<MendMeshOptions>, ctx: RunContext): MendMeshResult {
   const o = { ...MEND_MESH_DEFAULTS, ...options };
   if (triangleCount(mesh) === 0) throw new GeometryError('empty-input', 'The mesh has no triangles to mend.');
   let current = mesh;
-  const sum = { removedPieces: 0, repairedTriangles: 0, filledHoles: 0, leftOpen: 0, inventedArea: 0 };
-  let report: TopologyReport | undefined;
-  for (let round = 0; round < 4; round++) {
-    const part = ctx.part(round === 0 ? 0 : 0.8, round === 0 ? 0.8 : 0.98);
-    const repaired = makeManifold(current);
+  const sum = { removedPieces: 0, repairedTriangles: 0, filledHoles: 0, leftOpen: 0, wouldCross: 0, inventedArea: 0 };
+  let crossingsFound = 0;
+  let sound = false;
+  let crossing: ArrayLike<number> | undefined;
+  for (let round = 0; ; round++) {
+    const part = ctx.part(round === 0 ? 0 : 0.7 + 0.07 * (round - 1), round === 0 ? 0.7 : 0.7 + 0.07 * round);
+    // Triangles that cross or stand in the way are known by their numbers: a sound mesh keeps them.
+    const repaired = sound ? { mesh: current, degenerate: 0, nonManifold: 0 } : makeManifold(current);
     sum.repairedTriangles += repaired.degenerate + repaired.nonManifold;
-    const evened = round === 0 ? makeManifold(evenRims(repaired.mesh, o.evenRounds)).mesh : repaired.mesh;
+    const evened =
+      round === 0 && o.evenRounds > 0 ? makeManifold(evenRims(repaired.mesh, o.evenRounds)).mesh : repaired.mesh;
+    part.checkpoint(0.1);
+    if (!sound || !crossing) crossing = findCrossings(evened);
+    if (round === 0) crossingsFound = crossing.length / 2;
+    const rings = CROSSING_RINGS[Math.min(round, CROSSING_RINGS.length - 1)];
+    const cleared = clearCrossings(evened, crossing, rings);
+    sum.repairedTriangles += cleared.removedTriangles;
+    const clear = cleared.removedTriangles > 0 ? makeManifold(cleared.mesh).mesh : cleared.mesh;
     part.checkpoint(0.2);
-    const whole = removeFragments(evened, o.fragmentRatio);
+    const whole = removeFragments(clear, o.fragmentRatio);
     sum.removedPieces += whole.removedPieces;
-    const filled = fillHoles(whole.mesh, o, part.part(0.2, 1));
+    const filled = fillHoles(whole.mesh, { ...o, skins: round >= FIRST_SKINS }, part.part(0.2, 1));
     sum.filledHoles += filled.filled;
     sum.leftOpen = filled.leftOpen;
+    sum.wouldCross = filled.wouldCross;
     sum.inventedArea += filled.inventedArea;
     current = filled.mesh;
-    report = inspectTopology(current);
-    if (report.nonManifoldEdges === 0 && report.nonManifoldVertices === 0 && (report.watertight || filled.leftOpen > 0))
-      break;
+    const report = inspectTopology(current);
+    sound = report.nonManifoldEdges + report.nonManifoldVertices === 0;
+    const again = !sound || filled.wouldCross > 0 || (!report.watertight && filled.leftOpen === 0);
+    const last = round === MOST_ROUNDS || (filled.wouldCross > 0 && filled.inTheWay.length === 0);
+    crossing = again && !last ? filled.inTheWay : findCrossings(current);
+    if (last || (!again && crossing.length === 0)) {
+      ctx.checkpoint(1);
+      return { mesh: current, ...sum, crossingsFound, crossingsLeft: crossing.length / 2, report };
+    }
   }
-  ctx.checkpoint(1);
-  return { mesh: current, ...sum, report: report! };
 }

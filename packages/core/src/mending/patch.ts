@@ -1,7 +1,10 @@
 /** Two vertex numbers below this fit into one key: its square is 2^52. */
 const MOST_VERTICES = 67_108_864;
-/** How much longer edges may be with every vertex further inside. */
-const GROWTH = 1.02;
+/** How much longer edges may be with every vertex further inside: a little, more in wide holes, whose middle is a guess. */
+const LEAST_GROWTH = 0.02;
+const MOST_GROWTH = 0.06;
+/** Rims up to so many vertices have the least. */
+const NARROW = 90;
 
 /**
  * A growing patch of triangles inside one hole: refined to the density of its surroundings and kept Delaunay-like by
@@ -17,6 +20,7 @@ export class Patch {
   private readonly scale: number[];
   private readonly edges = new Map<number, [number, number]>();
   private readonly kept = new Set<number>();
+  private readonly growth: number;
 
   /**
    * @param rim the first vertices, 3n: the rim's, and those of lines through the hole
@@ -32,6 +36,7 @@ export class Patch {
     creases: readonly (readonly number[])[] = [],
   ) {
     for (const line of creases) for (let i = 0; i + 1 < line.length; i++) this.kept.add(this.key(line[i], line[i + 1]));
+    this.growth = 1 + Math.min(MOST_GROWTH, LEAST_GROWTH * Math.max(1, rim.length / 3 / NARROW));
     this.positions = Array.from(rim);
     this.triangles = triangles.slice();
     this.scale = Array.from(edgeLength);
@@ -92,7 +97,7 @@ export class Patch {
     }
     const m = p.length / 3;
     p.push(x, y, z);
-    this.scale.push(GROWTH * s);
+    this.scale.push(this.growth * s);
     const t2 = this.triangles.length / 3;
     const t3 = t2 + 1;
     this.triangles[3 * t + 2] = m;

@@ -4,22 +4,25 @@
  *
  * Sources: G. Barequet, M. Sharir (1995), Filling gaps in the boundary of a polyhedron (dynamic programme);
  * P. Liepa (2003), Filling holes in meshes (weight). Deviation: the weight is area plus a penalty on slender triangles
- * instead of the largest dihedral angle. O(n³); loops above `DYNAMIC_LIMIT` are first shortened by cutting their
+ * instead of the largest dihedral angle, and a penalty on folding back onto the surface. O(n³); loops above `DYNAMIC_LIMIT` are first shortened by cutting their
  * sharpest corners, O(n log n).
  *
  * @param loop 3n coordinates
+ * @param outside unit normal of the surface beside the edge that leaves each point, 3n, zeros where there is none: a
+ *   triangle that folds back onto it costs more
  * @returns triangles as loop positions, oriented along the loop; undefined if none exists
  */
 export function triangulateLoop(
   loop: Float64Array,
   forbidden: (i: number, j: number) => boolean,
+  outside?: Float64Array,
 ): number[] | undefined {
   const n = loop.length / 3;
   if (n < 3) return undefined;
   const alive = Array.from({ length: n }, (_, i) => i);
   const triangles: number[] = [];
-  if (n > DYNAMIC_LIMIT) clipCorners(loop, alive, triangles, forbidden);
-  const rest = dynamicTriangulation(loop, alive, forbidden);
+  if (n > DYNAMIC_LIMIT) clipCorners(loop, alive, triangles, forbidden, outside);
+  const rest = dynamicTriangulation(loop, alive, forbidden, outside);
   if (!rest) return undefined;
   return triangles.concat(rest);
 }
@@ -47,6 +50,7 @@ function dynamicTriangulation(
   p: Float64Array,
   ring: number[],
   forbidden: (i: number, j: number) => boolean,
+  outside?: Float64Array,
 ): number[] | undefined {
   const n = ring.length;
   if (n === 2) return [];
@@ -67,10 +71,15 @@ function dynamicTriangulation(
       for (let m = i + 1; m < k; m++) {
         const sum = cost[i * n + m] + cost[m * n + k];
         if (sum >= best) continue;
-        const w =
+        let w =
           sum +
           area(p, ring[i], ring[m], ring[k]) +
           0.02 * (squared(p, ring[i], ring[m]) + squared(p, ring[m], ring[k]) + squared(p, ring[k], ring[i]));
+        if (outside && w < best) {
+          if (m === i + 1) w += foldCost(p, outside, ring[i], ring[m], ring[k]);
+          if (k === m + 1) w += foldCost(p, outside, ring[m], ring[k], ring[i]);
+          if (width === n - 1) w += foldCost(p, outside, ring[k], ring[i], ring[m]);
+        }
         if (w < best) {
           best = w;
           at = m;
@@ -93,12 +102,32 @@ function dynamicTriangulation(
   return out;
 }
 
+/** What it costs that triangle a, b, c folds back onto the surface beside edge a–b; nothing up to about 70°. */
+function foldCost(p: Float64Array, outside: Float64Array, a: number, b: number, c: number): number {
+  if (b !== (a + 1) % (p.length / 3)) return 0;
+  const ux = p[3 * b] - p[3 * a];
+  const uy = p[3 * b + 1] - p[3 * a + 1];
+  const uz = p[3 * b + 2] - p[3 * a + 2];
+  const vx = p[3 * c] - p[3 * a];
+  const vy = p[3 * c + 1] - p[3 * a + 1];
+  const vz = p[3 * c + 2] - p[3 * a + 2];
+  const x = uy * vz - uz * vy;
+  const y = uz * vx - ux * vz;
+  const z = ux * vy - uy * vx;
+  const l = Math.sqrt(x * x + y * y + z * z);
+  const o = 3 * a;
+  if (l === 0 || (outside[o] === 0 && outside[o + 1] === 0 && outside[o + 2] === 0)) return 0;
+  const cosine = (x * outside[o] + y * outside[o + 1] + z * outside[o + 2]) / l;
+  return cosine > 0.35 ? 0 : 4 * (0.35 - cosine) ** 2 * (ux * ux + uy * uy + uz * uz);
+}
+
 /** Cuts corners, the one with the shortest new edge first, until the ring is short enough for the dynamic programme. */
 function clipCorners(
   p: Float64Array,
   ring: number[],
   triangles: number[],
   forbidden: (i: number, j: number) => boolean,
+  outside?: Float64Array,
 ): void {
   const n = ring.length;
   const next = Int32Array.from({ length: n }, (_, i) => (i + 1) % n);
@@ -106,7 +135,10 @@ function clipCorners(
   const stamp = new Uint32Array(n);
   const heap: { cost: number; i: number; stamp: number }[] = [];
   const push = (i: number): void => {
-    const cost = squared(p, before[i], next[i]);
+    const folds = outside
+      ? foldCost(p, outside, before[i], i, next[i]) + foldCost(p, outside, i, next[i], before[i])
+      : 0;
+    const cost = squared(p, before[i], next[i]) + folds;
     heap.push({ cost, i, stamp: stamp[i] });
     let c = heap.length - 1;
     while (c > 0) {

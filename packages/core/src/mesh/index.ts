@@ -1,4 +1,7 @@
+export * from './crossings.js';
+export * from './orient-triangles.js';
 export * from './rasterize.js';
 export * from './repair.js';
 export * from './simplify.js';
 export * from './topology.js';
+export { weldVertices } from './weld-vertices.js';

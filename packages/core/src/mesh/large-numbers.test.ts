@@ -1,18 +1,7 @@
-import { vertexNeighbours } from './fair.js';
 import { boundaryLoops, labelPieces, makeManifold } from './index.js';
 
 /** Vertex numbers above 2^22 once shared keys with others: a few triangles among many vertices show it. */
 const FAR = 4_194_304;
-
-test('neighbours of vertices with large numbers are theirs', () => {
-  const triangles = Uint32Array.of(0, 1, FAR + 2, 1, 0, FAR + 3);
-  const { start, list } = vertexNeighbours(triangles, FAR + 4);
-  const of = (v: number): number[] => Array.from(list.slice(start[v], start[v + 1]));
-  expect(of(0)).toEqual([1, FAR + 2, FAR + 3]);
-  expect(of(1)).toEqual([0, FAR + 2, FAR + 3]);
-  expect(of(FAR + 2)).toEqual([0, 1]);
-  expect(of(2)).toEqual([]);
-});
 
 test('triangles whose corners differ by 2^22 are no twins', () => {
   const positions = new Float32Array(3 * (FAR + 12));

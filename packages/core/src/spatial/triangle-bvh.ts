@@ -88,6 +88,32 @@ export class TriangleBvh {
     return node;
   }
 
+  /** Visits the triangles whose boxes meet that of triangle `t`, itself too. */
+  meeting(t: number, visit: (other: number) => void): void {
+    const { boxes, link, leafCount, order, stack } = this;
+    const { positions: p, indices } = this.mesh;
+    const [a, b, c] = [3 * indices[3 * t], 3 * indices[3 * t + 1], 3 * indices[3 * t + 2]];
+    const x0 = Math.min(p[a], p[b], p[c]);
+    const y0 = Math.min(p[a + 1], p[b + 1], p[c + 1]);
+    const z0 = Math.min(p[a + 2], p[b + 2], p[c + 2]);
+    const x1 = Math.max(p[a], p[b], p[c]);
+    const y1 = Math.max(p[a + 1], p[b + 1], p[c + 1]);
+    const z1 = Math.max(p[a + 2], p[b + 2], p[c + 2]);
+    let top = 0;
+    if (this.nodes > 0) stack[top++] = 0;
+    while (top > 0) {
+      const node = stack[--top];
+      const k = 6 * node;
+      if (boxes[k] > x1 || boxes[k + 1] > y1 || boxes[k + 2] > z1) continue;
+      if (boxes[k + 3] < x0 || boxes[k + 4] < y0 || boxes[k + 5] < z0) continue;
+      const l = link[node];
+      if (l >= 0) {
+        stack[top++] = l;
+        stack[top++] = node + 1;
+      } else for (let i = -l - 1; i < -l - 1 + leafCount[node]; i++) visit(order[i]);
+    }
+  }
+
   /** Closest surface point within `maxDistance`, written to `out`. @returns false if there is none */
   closest(px: number, py: number, pz: number, maxDistance: number, out: SurfaceHit): boolean {
     let best = maxDistance * maxDistance;

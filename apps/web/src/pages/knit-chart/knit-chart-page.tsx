@@ -83,7 +83,7 @@ function KeyFigures({ piece }: { piece: PieceView }) {
     ['Registered', `${registered} of ${piece.scans} scans`],
     ['Points', shortCountText(piece.points)],
     ['Mesh', piece.mesh ? `${shortCountText(piece.triangles)} triangles` : 'none yet'],
-    ['Closed', piece.mesh ? (piece.watertight ? 'watertight' : 'has holes') : '–'],
+    ['Closed', piece.mesh ? (piece.watertight ? 'no rims' : 'has holes') : '–'],
   ];
   return (
     <dl className="m-0 flex flex-wrap gap-7">

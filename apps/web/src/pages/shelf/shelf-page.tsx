@@ -69,7 +69,7 @@ function PieceCard({ piece }: { piece: PieceSummary }) {
           <dt className="text-muted">Mesh</dt>
           <dd className="m-0 text-right">
             {piece.triangles > 0
-              ? `${shortCountText(piece.triangles)} triangles${piece.watertight ? ', watertight' : ''}`
+              ? `${shortCountText(piece.triangles)} triangles${piece.watertight ? ', closed' : ''}`
               : 'none yet'}
           </dd>
           <dt className="text-muted">Changed</dt>

@@ -1,0 +1,42 @@
+import type { TriangleMesh } from '@amber-knit/core/geometry';
+import type { Bytes } from '@amber-knit/core/io';
+import { GeometryError } from '@amber-knit/core/runtime';
+import { UNITS, type Unit } from './units.js';
+
+/**
+ * Reads the one surface of a file into millimetres: corners at the same place joined, triangles turned alike, what was
+ * corrected told in notes. Its map, if it has one, is not taken.
+ * @throws GeometryError that names the fault: a broken file, none or several surfaces, points alone
+ */
+export async function surfaceFromFile(
+  bytes: Bytes,
+  fileName: string,
+  unit: Unit = 'mm',
+): Promise<{ mesh: TriangleMesh; notes: string[] }> {
+  const { readScanFiles } = await import('@amber-knit/core/io');
+  const { orientTriangles, weldVertices } = await import('@amber-knit/core/mesh');
+  const files = await readScanFiles(bytes, fileName);
+  if (files.length !== 1)
+    throw new GeometryError(
+      'unsupported-format',
+      `${fileName} holds ${files.length} surfaces. Give one file for each.`,
+    );
+  const [file] = files;
+  if (!file.indices || file.indices.length === 0)
+    throw new GeometryError('empty-input', `${fileName} holds points without triangles. Fuse scans to get a surface.`);
+  const factor = file.inMillimetres ? 1 : UNITS[unit];
+  const soup: TriangleMesh = {
+    positions: factor === 1 ? file.positions : file.positions.map((x) => x * factor),
+    indices: file.indices,
+    ...(file.colors ? { colors: file.colors } : {}),
+  };
+  const welded = weldVertices(soup);
+  if (welded.indices.length === 0)
+    throw new GeometryError('empty-input', `${fileName} holds no triangle with an area. Export it again.`);
+  const { mesh, turned } = orientTriangles(welded);
+  const notes = file.notes.slice();
+  const joined = (soup.positions.length - welded.positions.length) / 3;
+  if (joined > 0) notes.push(`${joined} vertices joined with others at the same place, or used by no triangle.`);
+  if (turned > 0) notes.push(`${turned} triangles turned over to match their neighbours.`);
+  return { mesh, notes };
+}
