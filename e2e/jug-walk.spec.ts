@@ -93,6 +93,17 @@ test('the jug from scans to a valid GLB', async ({ page }) => {
   await run(page, 'Fuse into one surface', /triangles at/);
   await expect.poll(async () => Number(await canvas(page).getAttribute('data-triangles'))).toBeGreaterThan(20_000);
   await page.getByRole('link', { name: /^Mend/ }).click();
+
+  // One hole is chosen in the list, looked at and filled; undo opens it again.
+  const holes = page.getByRole('region', { name: 'Holes' });
+  await expect(holes.getByRole('listitem').first()).toContainText(/about .* across/, { timeout: 60_000 });
+  const open = await holes.getByRole('listitem').count();
+  await holes.getByRole('button', { name: `Go to hole ${open}` }).click();
+  await holes.getByRole('listitem').last().getByRole('checkbox').check();
+  await holes.getByRole('button', { name: 'Fill this hole' }).click();
+  await expect(holes.getByRole('listitem')).toHaveCount(open - 1, { timeout: 120_000 });
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(holes.getByRole('listitem')).toHaveCount(open, { timeout: 60_000 });
   await run(page, 'Mend', /Watertight: .* holes filled/);
   await page.getByRole('button', { name: 'Reduce triangles', exact: true }).click();
   await page.getByLabel(/^Triangles/).fill('60000');

@@ -13,6 +13,7 @@ import { deliverExport } from './deliver-export.js';
 import { deliverPoints } from './deliver-points.js';
 import { fuseSurface } from './fuse-surface.js';
 import { mendAll } from './mend-all.js';
+import { mendHoles } from './mend-holes.js';
 import { mendReduce } from './mend-reduce.js';
 import type { Operation } from './operation.js';
 import { registerAutomatic } from './register-automatic.js';
@@ -44,6 +45,7 @@ export const OPERATIONS = [
   registerLock,
   fuseSurface,
   mendAll,
+  mendHoles,
   mendReduce,
   textureMap,
   checkInspect,

@@ -6,6 +6,7 @@ export const OPERATION_IDS = {
   cleanCut: 'clean.cut',
   cleanFrames: 'clean.frames',
   cleanRescale: 'clean.rescale',
+  mendHoles: 'mend.holes',
   registerAutomatic: 'register.automatic',
   registerChoose: 'register.choose',
   registerExclude: 'register.exclude',

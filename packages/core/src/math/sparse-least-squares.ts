@@ -1,8 +1,8 @@
 /**
  * Weighted linear least squares over many unknowns with few of them in each row, for several right-hand sides at once:
  * minimizes Σ weight (Σ coefficient · x − target)². Solved through the normal equations by a sparse LDLᵀ factorization
- * row by row (T. Davis, 2005, Algorithm 849: a concise sparse Cholesky factorization package) after the ordering of
- * E. Cuthill, J. McKee (1969), Reducing the bandwidth of sparse symmetric matrices, reversed.
+ * row by row (T. Davis, 2005, Algorithm 849: a concise sparse Cholesky factorization package) in the order of nested
+ * dissection (A. George, J. Liu, 1978, An automatic nested dissection algorithm for irregular finite element problems).
  */
 export class SparseLeastSquares {
   private row: number[] = [];
@@ -35,13 +35,13 @@ export class SparseLeastSquares {
   }
 
   /**
-   * O(n · band²) at most. @returns the unknowns of the first side, then of the second …; undefined if the rows don't
+   * About O(n^1.5) for unknowns that lie on a surface. @returns the unknowns of the first side, then of the second …; undefined if the rows don't
    * settle them
    */
   solve(): Float64Array | undefined {
     const { unknowns: n, sides } = this;
     const lower = compressed(n, this.row, this.column, this.value);
-    const order = reverseCuthillMcKee(n, lower);
+    const order = nestedDissection(n, lower);
     const factor = factorize(n, permuted(n, lower, order));
     if (!factor) return undefined;
     const out = new Float64Array(n * sides);
@@ -94,9 +94,92 @@ function compressed(n: number, rows: number[], columns: number[], values: number
   return { start, column: column.slice(0, kept), value: value.slice(0, kept) };
 }
 
-/** An order of the unknowns in which neighbours stand close: `order[new] = old`. */
-function reverseCuthillMcKee(n: number, lower: SparseRows): Int32Array {
-  const degree = new Int32Array(n + 1);
+/** Parts of so few unknowns are not divided further. */
+const SMALL_PART = 40;
+
+/**
+ * An order of the unknowns, `order[new] = old`: two halves that do not touch, each ordered so itself, before the layer
+ * between them.
+ */
+function nestedDissection(n: number, lower: SparseRows): Int32Array {
+  const { start, list } = neighboursOf(n, lower);
+  const order = new Int32Array(n);
+  /** Which part an unknown is in; those put in order are in none. */
+  const part = new Int32Array(n);
+  const layer = new Int32Array(n);
+  let parts = 1;
+  let end = n;
+  /** Members of a part in layers by their way from one of them. */
+  const layers = (from: number, mine: number): number[] => {
+    const out = [from];
+    part[from] = -mine;
+    layer[from] = 0;
+    for (const v of out) {
+      for (let k = start[v]; k < start[v + 1]; k++) {
+        const w = list[k];
+        if (part[w] !== mine) continue;
+        part[w] = -mine;
+        layer[w] = layer[v] + 1;
+        out.push(w);
+      }
+    }
+    for (const v of out) part[v] = mine;
+    return out;
+  };
+  const stack: number[][] = [];
+  part.fill(parts);
+  for (let v = 0; v < n; v++) {
+    if (part[v] !== 1) continue;
+    const whole = layers(v, 1);
+    parts++;
+    for (const w of whole) part[w] = parts;
+    stack.push(whole);
+  }
+  // Filled from the back: the layer that parts, then one half with all its own, then the other.
+  while (stack.length > 0) {
+    const members = stack.pop()!;
+    const mine = part[members[0]];
+    const first = layers(members[0], mine);
+    if (first.length < members.length) {
+      // It fell into pieces.
+      parts++;
+      for (const v of first) part[v] = parts;
+      stack.push(
+        members.filter((v) => part[v] === mine),
+        first,
+      );
+      continue;
+    }
+    const ordered = layers(first[first.length - 1], mine);
+    const depth = layer[ordered[ordered.length - 1]];
+    if (members.length <= SMALL_PART || depth < 2) {
+      for (const v of ordered) {
+        order[--end] = v;
+        part[v] = 0;
+      }
+      continue;
+    }
+    const middle = Math.min(depth - 1, Math.max(1, layer[ordered[ordered.length >> 1]]));
+    const halves: number[][] = [[], []];
+    const ids = [++parts, ++parts];
+    for (const v of ordered) {
+      if (layer[v] === middle) {
+        order[--end] = v;
+        part[v] = 0;
+      } else {
+        const side = layer[v] < middle ? 0 : 1;
+        halves[side].push(v);
+        part[v] = ids[side];
+      }
+    }
+    stack.push(...halves);
+  }
+  return order;
+}
+
+/** Neighbours of each unknown in both directions. */
+function neighboursOf(n: number, lower: SparseRows): { start: Int32Array; list: Int32Array } {
+  const start = new Int32Array(n + 1);
   const each = (act: (a: number, b: number) => void): void => {
     for (let i = 0; i < n; i++) {
       for (let k = lower.start[i]; k < lower.start[i + 1]; k++) {
@@ -107,41 +190,12 @@ function reverseCuthillMcKee(n: number, lower: SparseRows): Int32Array {
       }
     }
   };
-  each((a) => degree[a]++);
-  const start = new Int32Array(n + 1);
-  for (let i = 0; i < n; i++) start[i + 1] = start[i] + degree[i];
+  each((a) => start[a + 1]++);
+  for (let i = 0; i < n; i++) start[i + 1] += start[i];
   const cursor = start.slice(0, n);
   const list = new Int32Array(start[n]);
   each((a, b) => (list[cursor[a]++] = b));
-  const seen = new Uint8Array(n);
-  const order = new Int32Array(n);
-  let count = 0;
-  const walk = (from: number): number => {
-    const first = count;
-    order[count++] = from;
-    seen[from] = 1;
-    for (let at = first; at < count; at++) {
-      const v = order[at];
-      const begin = count;
-      for (let k = start[v]; k < start[v + 1]; k++) {
-        if (seen[list[k]]) continue;
-        seen[list[k]] = 1;
-        order[count++] = list[k];
-      }
-      order.subarray(begin, count).sort((a, b) => degree[a] - degree[b]);
-    }
-    return first;
-  };
-  for (let v = 0; v < n; v++) {
-    if (seen[v]) continue;
-    // The last one reached from anywhere lies at an end of its part: begin there.
-    const first = walk(v);
-    const last = order[count - 1];
-    for (let i = first; i < count; i++) seen[order[i]] = 0;
-    count = first;
-    walk(last);
-  }
-  return order.reverse();
+  return { start, list };
 }
 
 /** The upper half by columns (so each list holds rows up to the column) in the new order. */

@@ -14,6 +14,8 @@ import type { HolePatch } from './patched-mesh.js';
 import type { Surroundings, Zone } from './surroundings.js';
 import { triangulateLoop } from './triangulate-loop.js';
 
+type PatchParts = ConstructorParameters<typeof Patch> extends [...infer Parts, number] ? Parts : never;
+
 /** How a hole is filled: `flat` like a skin, `smooth` as the surroundings go on. */
 export type FillShape = 'flat' | 'smooth';
 
@@ -47,8 +49,11 @@ const CREASED = 0.75;
 const SMALL = 10;
 const LEAST_RINGS = 6;
 const MOST_ZONE = 4000;
-/** Vertices of one patch at most, rim left out. */
-const MOST_PATCH = 60_000;
+/** Vertices of one patch at most, rim left out; where it is wide, triangles grow towards its middle. */
+const MOST_PATCH = 1500;
+const GROWTHS = [1.02, 1.04, 1.07, 1.12, 1.2, 1.4];
+/** Rims of more vertices are filled without choosing: far from what is known all ways to go on are guesses. */
+const LARGE = 300;
 /** So much of a hole's diameter is foretold to choose among ways to go on. */
 const FORETOLD = 0.2;
 
@@ -68,7 +73,8 @@ export function fillHole(
   const n = rim.length;
   const points = new Float64Array(3 * n);
   for (let i = 0; i < n; i++) for (let k = 0; k < 3; k++) points[3 * i + k] = mesh.positions[3 * rim[i] + k];
-  const parted = shape === 'flat' ? undefined : partByCreases(mesh, around, rim, points);
+  // Over a few edges there is nothing to choose, and in a wide middle nothing to go by.
+  const parted = shape === 'flat' || n > LARGE ? undefined : partByCreases(mesh, around, rim, points);
   const whole = { points, loops: [Array.from({ length: n }, (_, i) => i)], creases: [] };
   const plain = fillParted(mesh, around, hole, joined, shape, rim, whole);
   const creased = parted && plain && fillParted(mesh, around, hole, joined, shape, rim, parted);
@@ -108,8 +114,7 @@ function fillParted(
     }
     triangles.push(...part.map((i) => loop[i]));
   }
-  const patch = new Patch(points, triangles, wantedEdges(points, n), forbidden, creases);
-  patch.refine(n + MOST_PATCH);
+  const patch = refinedPatch(points, triangles, wantedEdges(points, n), forbidden, creases);
   const skin = { rim, positions: patch.positions, triangles: patch.triangles, miss: Infinity };
   if (shape === 'flat') return skin;
   const diameter = hole.length / Math.PI;
@@ -118,15 +123,29 @@ function fillParted(
   const first = leastBent(pieceOf(mesh, skin, zone, creases), 1);
   if (!first) return skin;
   for (let i = 3 * n; i < patch.positions.length; i++) patch.positions[i] = first[i];
-  patch.refine(n + MOST_PATCH);
+  patch.refine(n + 2 * MOST_PATCH);
   const piece = pieceOf(mesh, skin, zone, creases);
-  const start = { ...piece, positions: leastBent(piece, MOST_ROUNDS) ?? piece.positions };
-  // Over a few edges all ways to go on are the same.
-  const found = n <= SMALL ? { positions: start.positions, miss: 0 } : goOn(start, new Rings(skin, zone), diameter);
+  const start = {
+    ...piece,
+    positions: leastBent(piece, MOST_ROUNDS) ?? piece.positions,
+  };
+  const found =
+    n <= SMALL || n > LARGE ? { positions: start.positions, miss: 0 } : goOn(start, new Rings(skin, zone), diameter);
   if (!found) return skin;
   const positions = Float64Array.from(skin.positions);
   positions.set(found.positions.subarray(3 * n, positions.length), 3 * n);
   return { ...skin, positions, miss: found.miss };
+}
+
+/** A patch as dense as its rim, or as dense as the limit allows. */
+function refinedPatch(...[points, triangles, edges, forbidden, creases]: PatchParts): Patch {
+  let patch: Patch | undefined;
+  for (const growth of GROWTHS) {
+    patch = new Patch(points, triangles, edges, forbidden, creases, growth);
+    patch.refine(points.length / 3 + MOST_PATCH);
+    if (patch.positions.length < points.length + 3 * MOST_PATCH) break;
+  }
+  return patch!;
 }
 
 /** Normals of the surface beside the edges of a loop, zeros along creases, 3n. */

@@ -11,6 +11,8 @@ export interface FillHolesOptions {
   /** Holes with a longer rim stay open, mm; 0 = fill all. */
   maxRim: number;
   shape: FillShape;
+  /** Which to fill, by their places in `listHoles`; absent = all. */
+  only?: readonly number[];
   /**
    * A filling that would cross triangles of the surface is tried again as a skin; else its hole stays open and the
    * triangles are told, so that they can be taken out first.
@@ -20,13 +22,16 @@ export interface FillHolesOptions {
 
 export const FILL_HOLES_DEFAULTS: FillHolesOptions = { maxRim: 0, shape: 'smooth', skins: true };
 
+/** How far from a rim, in edges, a triangle may stand in the way of its filling. */
+const RIM_RINGS = 3;
+
 export interface FillHolesResult {
   mesh: TriangleMesh;
   filled: number;
   leftOpen: number;
   /** Of those left open, how many because every filling would have crossed the surface. */
   wouldCross: number;
-  /** Triangles of the mesh that stood in the way of those. */
+  /** Triangles at their rims that stood in the way. */
   inTheWay: number[];
   /** Area of the new surface, mm². */
   inventedArea: number;
@@ -41,7 +46,9 @@ export interface FillHolesResult {
  */
 export function fillHoles(mesh: TriangleMesh, options: Partial<FillHolesOptions>, ctx: RunContext): FillHolesResult {
   const o = { ...FILL_HOLES_DEFAULTS, ...options };
-  const holes = listHoles(mesh).filter((h) => o.maxRim === 0 || h.length <= o.maxRim);
+  const holes = listHoles(mesh).filter(
+    (h, i) => (o.maxRim === 0 || h.length <= o.maxRim) && (!o.only || o.only.includes(i)),
+  );
   const total = boundaryLoops(mesh).length;
   const around = new Surroundings(mesh);
   const joined = edgesBetweenRims(mesh);
@@ -59,13 +66,18 @@ export function fillHoles(mesh: TriangleMesh, options: Partial<FillHolesOptions>
   const crossed = crossingPatches(mesh, patched, patches);
   if (crossed.size > 0) {
     ctx.checkpoint(0.93);
+    // Only what hangs at the rim itself may be said to stand in the way; a wall further off is measured surface.
+    const atRim = (i: number, triangles: readonly number[]): boolean => {
+      const near = new Set(around.zone(holes[i].rim, 0, RIM_RINGS, Infinity).triangles);
+      return triangles.length > 0 && triangles.every((t) => near.has(t));
+    };
     for (const [i, triangles] of crossed) {
-      if (o.skins || triangles.length === 0) patches[i] = fillHole(mesh, around, holes[i], joined, 'flat');
+      if (o.skins || !atRim(i, triangles)) patches[i] = fillHole(mesh, around, holes[i], joined, 'flat');
     }
-    for (const i of crossingPatches(mesh, join(mesh, patches), patches).keys()) {
+    for (const [i, triangles] of crossingPatches(mesh, join(mesh, patches), patches)) {
       patches[i] = undefined;
-      inTheWay.push(...(crossed.get(i) ?? []));
       wouldCross++;
+      if (atRim(i, triangles)) inTheWay.push(...triangles);
     }
     patched = join(mesh, patches);
   }

@@ -38,11 +38,11 @@ export interface MendMeshResult {
 }
 
 /** Rounds of mending after the first. */
-const MOST_ROUNDS = 3;
+const MOST_ROUNDS = 4;
 /** From this round on, what can't be filled as the surface goes on is filled as a skin. */
 const FIRST_SKINS = 2;
 /** How far round crossing triangles the surface is taken out, by round. */
-const CROSSING_RINGS = [0, 0, 1, 2];
+const CROSSING_RINGS = [0, 1, 1, 2, 2];
 
 /**
  * Repairs a mesh in the order that works: faults, triangles that cross, loose pieces, holes; then once more with what

@@ -1,11 +1,5 @@
 /** Two vertex numbers below this fit into one key: its square is 2^52. */
 const MOST_VERTICES = 67_108_864;
-/** How much longer edges may be with every vertex further inside: a little, more in wide holes, whose middle is a guess. */
-const LEAST_GROWTH = 0.02;
-const MOST_GROWTH = 0.06;
-/** Rims up to so many vertices have the least. */
-const NARROW = 90;
-
 /**
  * A growing patch of triangles inside one hole: refined to the density of its surroundings and kept Delaunay-like by
  * edge swaps. Vertices 0..rim-1 are the rim and never move. Towards the middle the triangles grow: nothing was measured
@@ -20,23 +14,23 @@ export class Patch {
   private readonly scale: number[];
   private readonly edges = new Map<number, [number, number]>();
   private readonly kept = new Set<number>();
-  private readonly growth: number;
 
   /**
    * @param rim the first vertices, 3n: the rim's, and those of lines through the hole
    * @param edgeLength wanted edge length at each of them, mm
    * @param forbidden edges that must not be made
    * @param creases lines of vertices whose edges stay
+   * @param growth how many times longer edges may be with every vertex further inside
    */
   constructor(
     rim: Float64Array,
     triangles: number[],
     edgeLength: Float64Array,
     private readonly forbidden: (a: number, b: number) => boolean,
-    creases: readonly (readonly number[])[] = [],
+    creases: readonly (readonly number[])[],
+    private readonly growth: number,
   ) {
     for (const line of creases) for (let i = 0; i + 1 < line.length; i++) this.kept.add(this.key(line[i], line[i + 1]));
-    this.growth = 1 + Math.min(MOST_GROWTH, LEAST_GROWTH * Math.max(1, rim.length / 3 / NARROW));
     this.positions = Array.from(rim);
     this.triangles = triangles.slice();
     this.scale = Array.from(edgeLength);

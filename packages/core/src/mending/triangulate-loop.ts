@@ -102,7 +102,10 @@ function dynamicTriangulation(
   return out;
 }
 
-/** What it costs that triangle a, b, c folds back onto the surface beside edge a–b; nothing up to about 70°. */
+/** What a triangle costs that lies flat on the surface beside it, in squares of the edge they share. */
+const FOLD_COST = 40;
+
+/** What it costs that triangle a, b, c folds back onto the surface beside edge a–b; nothing up to a right angle. */
 function foldCost(p: Float64Array, outside: Float64Array, a: number, b: number, c: number): number {
   if (b !== (a + 1) % (p.length / 3)) return 0;
   const ux = p[3 * b] - p[3 * a];
@@ -118,7 +121,7 @@ function foldCost(p: Float64Array, outside: Float64Array, a: number, b: number, 
   const o = 3 * a;
   if (l === 0 || (outside[o] === 0 && outside[o + 1] === 0 && outside[o + 2] === 0)) return 0;
   const cosine = (x * outside[o] + y * outside[o + 1] + z * outside[o + 2]) / l;
-  return cosine > 0.35 ? 0 : 4 * (0.35 - cosine) ** 2 * (ux * ux + uy * uy + uz * uz);
+  return cosine > 0 ? 0 : FOLD_COST * cosine * cosine * (ux * ux + uy * uy + uz * uz);
 }
 
 /** Cuts corners, the one with the shortest new edge first, until the ring is short enough for the dynamic programme. */

@@ -8,22 +8,25 @@ import { TriangleBvh } from '../spatial/triangle-bvh.js';
  * orientation (J. Shewchuk, 1997, Adaptive precision floating-point arithmetic and fast robust geometric predicates, by
  * `robust-predicates`); triangles of no area are passed over. O((m + pairs) log m).
  * @param first only pairs with a triangle from this one on are looked for
- * @returns two triangles a pair, the lower first
+ * @returns two triangles a pair, the lower first, in their order
  */
 export function findCrossings(mesh: TriangleMesh, first = 0): Uint32Array {
+  const { positions: p, indices } = mesh;
   const m = triangleCount(mesh);
   const tester = new TrianglePair(mesh);
-  const bvh = new TriangleBvh(mesh);
+  const bvh = new TriangleBvh({ positions: p, indices: indices.subarray(3 * first) });
   const out: number[] = [];
+  const box = new Float32Array(6);
   let at = 0;
-  const look = (u: number): void => {
-    if (u === at || (u >= first && u < at) || !tester.cross(at, u)) return;
-    out.push(Math.min(at, u), Math.max(at, u));
+  const look = (k: number): void => {
+    const u = k + first;
+    if (u <= at || !tester.near(box, u) || !tester.cross(at, u)) return;
+    out.push(at, u);
   };
-  for (let t = first; t < m; t++) {
-    if (tester.flat(t)) continue;
+  for (let t = 0; t < m; t++) {
     at = t;
-    bvh.meeting(t, look);
+    tester.boxOf(t, box);
+    if (!tester.flat(t)) bvh.meeting(box, look);
   }
   return Uint32Array.from(out);
 }
@@ -36,6 +39,33 @@ class TrianglePair {
   constructor(mesh: TriangleMesh) {
     this.p = mesh.positions;
     this.indices = mesh.indices;
+  }
+
+  /** Least x, y, z of a triangle, then greatest. */
+  boxOf(t: number, out: Float32Array): void {
+    const { p } = this;
+    const a = 3 * this.indices[3 * t];
+    const b = 3 * this.indices[3 * t + 1];
+    const c = 3 * this.indices[3 * t + 2];
+    for (let k = 0; k < 3; k++) {
+      const [x, y, z] = [p[a + k], p[b + k], p[c + k]];
+      out[k] = x < y ? (x < z ? x : z) : y < z ? y : z;
+      out[3 + k] = x > y ? (x > z ? x : z) : y > z ? y : z;
+    }
+  }
+
+  /** Whether a triangle reaches into a box. */
+  near(box: Float32Array, t: number): boolean {
+    const { p } = this;
+    const a = 3 * this.indices[3 * t];
+    const b = 3 * this.indices[3 * t + 1];
+    const c = 3 * this.indices[3 * t + 2];
+    for (let k = 0; k < 3; k++) {
+      const [x, y, z] = [p[a + k], p[b + k], p[c + k]];
+      if ((x < box[k] && y < box[k] && z < box[k]) || (x > box[3 + k] && y > box[3 + k] && z > box[3 + k]))
+        return false;
+    }
+    return true;
   }
 
   /** Whether a triangle has no area, exactly. */

@@ -88,17 +88,9 @@ export class TriangleBvh {
     return node;
   }
 
-  /** Visits the triangles whose boxes meet that of triangle `t`, itself too. */
-  meeting(t: number, visit: (other: number) => void): void {
+  /** Visits the triangles whose leaves' boxes meet a box: least x, y, z, then greatest. */
+  meeting([x0, y0, z0, x1, y1, z1]: Float32Array, visit: (triangle: number) => void): void {
     const { boxes, link, leafCount, order, stack } = this;
-    const { positions: p, indices } = this.mesh;
-    const [a, b, c] = [3 * indices[3 * t], 3 * indices[3 * t + 1], 3 * indices[3 * t + 2]];
-    const x0 = Math.min(p[a], p[b], p[c]);
-    const y0 = Math.min(p[a + 1], p[b + 1], p[c + 1]);
-    const z0 = Math.min(p[a + 2], p[b + 2], p[c + 2]);
-    const x1 = Math.max(p[a], p[b], p[c]);
-    const y1 = Math.max(p[a + 1], p[b + 1], p[c + 1]);
-    const z1 = Math.max(p[a + 2], p[b + 2], p[c + 2]);
     let top = 0;
     if (this.nodes > 0) stack[top++] = 0;
     while (top > 0) {

@@ -1,0 +1,19 @@
+import { acrossText, drawnRims, numbersOf, upTo, type FoundHole } from './hole-words';
+
+const hole = (length: number): FoundHole => ({
+  length,
+  middle: [0, 0, 0],
+  rim: Float32Array.of(0, 0, 0, 4, 0, 0, 4, 3, 0),
+});
+
+test('holes are told by how wide they are and chosen by number', () => {
+  expect(acrossText(hole(31.4159))).toBe('about 10.00 mm across');
+  expect(numbersOf(new Set([10, 0, 2]))).toBe('1, 3, 11');
+  expect(Array.from(upTo([hole(40), hole(12), hole(3)], 12))).toEqual([1, 2]);
+});
+
+test('rims are drawn as points no further apart than asked, back to where they began', () => {
+  const points = drawnRims([hole(12)], 1);
+  expect(points.length / 3).toBe(4 + 3 + 5);
+  expect(Array.from(points.slice(0, 6))).toEqual([0, 0, 0, 1, 0, 0]);
+});

@@ -1,0 +1,36 @@
+import { lengthText } from '@amber-knit/operations/quantity-text';
+
+/** A hole as it is listed: its rim's length and middle, mm, and its rim's places in order, 3n. */
+export interface FoundHole {
+  length: number;
+  middle: [number, number, number];
+  rim: Float32Array;
+}
+
+/** How wide a hole is, as a circle with its rim. */
+export const acrossText = ({ length }: FoundHole): string => `about ${lengthText(length / Math.PI)} across`;
+
+/** Numbers of the chosen holes, as the operation takes them. */
+export const numbersOf = (chosen: ReadonlySet<number>): string =>
+  Array.from(chosen, (i) => i + 1)
+    .sort((a, b) => a - b)
+    .join(', ');
+
+/** Places of the holes whose rim is no longer than `most` mm. */
+export const upTo = (holes: readonly FoundHole[], most: number): Set<number> =>
+  new Set(holes.flatMap((h, i) => (h.length <= most ? [i] : [])));
+
+/** Points along the rims, close enough to be seen as lines. */
+export function drawnRims(holes: readonly FoundHole[], step: number): Float32Array {
+  const out: number[] = [];
+  for (const { rim } of holes) {
+    const n = rim.length / 3;
+    for (let i = 0; i < n; i++) {
+      const [a, b] = [3 * i, 3 * ((i + 1) % n)];
+      const d = [0, 1, 2].map((k) => rim[b + k] - rim[a + k]);
+      const parts = Math.max(1, Math.ceil(Math.hypot(...d) / step));
+      for (let j = 0; j < parts; j++) for (let k = 0; k < 3; k++) out.push(rim[a + k] + (d[k] * j) / parts);
+    }
+  }
+  return Float32Array.from(out);
+}

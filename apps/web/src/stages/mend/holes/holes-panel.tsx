@@ -1,0 +1,107 @@
+import { useEffect, useState } from 'react';
+import { LocateFixed } from 'lucide-react';
+import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
+import { lengthText } from '@amber-knit/operations/quantity-text';
+import { api, problemText } from '../../../api/api';
+import { useAppDispatch } from '../../../app/store';
+import { placeLookedAt } from '../../../app/view-slice';
+import { Button, Notice } from '../../../shared/controls';
+import { NumberRow } from '../../../shared/number-row';
+import { useStore } from '../../../shared/store';
+import type { StagePanelProps } from '../../stage-module';
+import { acrossText, numbersOf, upTo, type FoundHole } from './hole-words';
+import { holesClient } from './holes-client';
+
+/** How much around a hole is shown, by its rim's length; at least so many mm. */
+const AROUND = 0.6;
+const LEAST_AROUND = 12;
+
+/** The holes of the surface: look at each, choose some, fill them one by one or by size. */
+export function HolesPanel({ piece, busy }: StagePanelProps) {
+  const meshId = piece.mesh?.id;
+  const { found, failed, chosen } = useStore(holesClient);
+  const [run, { error, isLoading }] = api.useRunOperationMutation();
+  const [shape, setShape] = useState<'smooth' | 'flat'>('smooth');
+  const [longest, setLongest] = useState<number | null>(null);
+  const dispatch = useAppDispatch();
+  useEffect(() => (meshId ? holesClient.look(meshId) : holesClient.clear()), [meshId]);
+  useEffect(() => () => holesClient.clear(), []);
+  if (!meshId) return null;
+
+  const lookAt = (hole: FoundHole): void =>
+    void dispatch(placeLookedAt({ place: hole.middle, size: Math.max(LEAST_AROUND, AROUND * hole.length) }));
+  const fill = (): void =>
+    void run({
+      pieceId: piece.id,
+      operationId: OPERATION_IDS.mendHoles,
+      params: { holes: numbersOf(chosen), shape },
+    });
+  return (
+    <section aria-label="Holes" className="border-b border-line py-3">
+      <h3 className="m-0 text-sm font-semibold">Holes</h3>
+      {failed && <Notice tone="error">{failed}</Notice>}
+      {!found && !failed && <p className="m-0 text-muted">Looking for rims …</p>}
+      {found?.length === 0 && <p className="m-0 text-muted">The surface has no rim: there is nothing to fill.</p>}
+      {found && found.length > 0 && (
+        <>
+          <p className="mb-1 mt-1 text-muted">
+            Longest rim first. Leave open what belongs there, such as a mouth or the end of a pipe.
+          </p>
+          <ol className="m-0 mb-2 flex max-h-48 list-none flex-col gap-0.5 overflow-y-auto p-0">
+            {found.map((hole, i) => (
+              <li key={i} className="flex items-center gap-1.5 rounded-lg px-1 hover:bg-sunk">
+                <label className="flex min-h-[28px] flex-1 items-center gap-2">
+                  <input type="checkbox" checked={chosen.has(i)} onChange={() => holesClient.toggle(i)} />
+                  <span>
+                    <b className="num">{i + 1}</b> {acrossText(hole)}
+                    <span className="num text-muted">, rim {lengthText(hole.length)}</span>
+                  </span>
+                </label>
+                <button
+                  type="button"
+                  aria-label={`Go to hole ${i + 1}`}
+                  title="Go there"
+                  onClick={() => lookAt(hole)}
+                  className="grid h-[28px] w-[28px] place-items-center rounded-lg border border-transparent bg-transparent hover:border-line"
+                >
+                  <LocateFixed size={15} aria-hidden />
+                </button>
+              </li>
+            ))}
+          </ol>
+          <NumberRow
+            title="Choose rims up to"
+            help="Chooses all holes whose rim is no longer."
+            unit="mm"
+            value={longest ?? 0}
+            min={0}
+            max={10_000}
+            step={1}
+            onChange={(most) => {
+              setLongest(most);
+              holesClient.choose(upTo(found, most));
+            }}
+          />
+          <label className="mt-1 grid grid-cols-[1fr_auto] items-center gap-2">
+            Shape of fillings
+            <select
+              value={shape}
+              onChange={(e) => setShape(e.target.value as 'smooth' | 'flat')}
+              className="rounded-lg border border-[var(--field)] bg-panel px-1 py-1"
+            >
+              <option value="smooth">As around</option>
+              <option value="flat">Flat</option>
+            </select>
+          </label>
+          {error && <Notice tone="error">{problemText(error)}</Notice>}
+          <div className="mt-2 flex gap-1">
+            <Button onClick={fill} disabled={busy || isLoading || chosen.size === 0}>
+              {chosen.size === 1 ? 'Fill this hole' : `Fill these ${chosen.size || ''} holes`.replace('  ', ' ')}
+            </Button>
+            {chosen.size > 0 && <Button onClick={() => holesClient.choose(new Set())}>Choose none</Button>}
+          </div>
+        </>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,26 @@
+import { listHoles } from '@amber-knit/core/mending';
+import { makeManifold } from '@amber-knit/core/mesh';
+import { streamSurface } from '../../../view/surface-parts';
+import type { FoundHole } from './hole-words';
+
+// Lists the holes of a stored surface off the page's thread, as the operation that fills them does.
+
+export type FromHoles = { found: FoundHole[] } | { failed: string };
+
+const post = (m: FromHoles): void => (self as unknown as Worker).postMessage(m);
+
+async function answer(meshId: string): Promise<FoundHole[]> {
+  const { positions, indices } = await streamSurface(meshId, new AbortController().signal, () => {});
+  const { mesh } = makeManifold({ positions, indices });
+  return listHoles(mesh).map(({ rim, length, middle }) => ({
+    length,
+    middle,
+    rim: Float32Array.from(Array.from(rim).flatMap((v) => Array.from(mesh.positions.subarray(3 * v, 3 * v + 3)))),
+  }));
+}
+
+self.onmessage = ({ data }: MessageEvent<string>): void => {
+  answer(data)
+    .then((found) => post({ found }))
+    .catch((e: unknown) => post({ failed: e instanceof Error ? e.message : String(e) }));
+};
