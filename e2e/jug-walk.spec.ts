@@ -96,7 +96,7 @@ test('the jug from scans to a valid GLB', async ({ page }) => {
 
   // One hole is chosen in the list, looked at and filled; undo opens it again.
   const holes = page.getByRole('region', { name: 'Holes' });
-  await expect(holes.getByRole('listitem').first()).toContainText(/about .* across/, { timeout: 60_000 });
+  await expect(holes.getByRole('listitem').first()).toContainText(/about \d/, { timeout: 60_000 });
   const open = await holes.getByRole('listitem').count();
   await holes.getByRole('button', { name: `Go to hole ${open}` }).click();
   await holes.getByRole('listitem').last().getByRole('checkbox').check();

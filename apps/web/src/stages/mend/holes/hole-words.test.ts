@@ -1,4 +1,4 @@
-import { acrossText, drawnRims, numbersOf, upTo, type FoundHole } from './hole-words';
+import { acrossText, besideHole, drawnRims, numbersOf, upTo, type FoundHole } from './hole-words';
 
 const hole = (length: number): FoundHole => ({
   length,
@@ -7,7 +7,7 @@ const hole = (length: number): FoundHole => ({
 });
 
 test('holes are told by how wide they are and chosen by number', () => {
-  expect(acrossText(hole(31.4159))).toBe('about 10.00 mm across');
+  expect(acrossText(hole(31.4159))).toBe('about 10.0 mm');
   expect(numbersOf(new Set([10, 0, 2]))).toBe('1, 3, 11');
   expect(Array.from(upTo([hole(40), hole(12), hole(3)], 12))).toEqual([1, 2]);
 });
@@ -16,4 +16,11 @@ test('rims are drawn as points no further apart than asked, back to where they b
   const points = drawnRims([hole(12)], 1);
   expect(points.length / 3).toBe(4 + 3 + 5);
   expect(Array.from(points.slice(0, 6))).toEqual([0, 0, 0, 1, 0, 0]);
+});
+
+test('a hole is looked at from outside', () => {
+  // The rim of a hole in a floor seen from above: along the triangles beside it, it runs clockwise.
+  const rim = Float32Array.of(0, 0, 0, 0, 4, 0, 4, 4, 0, 4, 0, 0);
+  const [x, y, z] = besideHole({ length: 16, middle: [2, 2, 0], rim }, 50);
+  expect([x, y, z].map(Math.round)).toEqual([2, 2, 50]);
 });

@@ -1,5 +1,3 @@
-import { lengthText } from '@amber-knit/operations/quantity-text';
-
 /** A hole as it is listed: its rim's length and middle, mm, and its rim's places in order, 3n. */
 export interface FoundHole {
   length: number;
@@ -8,7 +6,27 @@ export interface FoundHole {
 }
 
 /** How wide a hole is, as a circle with its rim. */
-export const acrossText = ({ length }: FoundHole): string => `about ${lengthText(length / Math.PI)} across`;
+export function acrossText({ length }: FoundHole): string {
+  const across = length / Math.PI;
+  return `about ${across < 10 ? across.toFixed(1) : across.toFixed(0)} mm`;
+}
+
+/** Where to look at a hole from: off the surface, by the area that its rim runs round (M. Newell's sum). */
+export function besideHole({ middle, rim }: FoundHole, away: number): [number, number, number] {
+  const area = [0, 0, 0];
+  const n = rim.length / 3;
+  for (let i = 0; i < n; i++) {
+    const [a, b] = [3 * i, 3 * ((i + 1) % n)];
+    for (let k = 0; k < 3; k++) {
+      const [u, v] = [(k + 1) % 3, (k + 2) % 3];
+      // The rim runs along the triangles beside it, so the hole's own turn is the other way round.
+      area[k] -=
+        (rim[a + u] - middle[u]) * (rim[b + v] - middle[v]) - (rim[a + v] - middle[v]) * (rim[b + u] - middle[u]);
+    }
+  }
+  const l = Math.hypot(...area) || 1;
+  return [0, 1, 2].map((k) => middle[k] + (away * area[k]) / l) as [number, number, number];
+}
 
 /** Numbers of the chosen holes, as the operation takes them. */
 export const numbersOf = (chosen: ReadonlySet<number>): string =>

@@ -9,7 +9,7 @@ import { Button, Notice } from '../../../shared/controls';
 import { NumberRow } from '../../../shared/number-row';
 import { useStore } from '../../../shared/store';
 import type { StagePanelProps } from '../../stage-module';
-import { acrossText, numbersOf, upTo, type FoundHole } from './hole-words';
+import { acrossText, besideHole, numbersOf, upTo, type FoundHole } from './hole-words';
 import { holesClient } from './holes-client';
 
 /** How much around a hole is shown, by its rim's length; at least so many mm. */
@@ -28,8 +28,10 @@ export function HolesPanel({ piece, busy }: StagePanelProps) {
   useEffect(() => () => holesClient.clear(), []);
   if (!meshId) return null;
 
-  const lookAt = (hole: FoundHole): void =>
-    void dispatch(placeLookedAt({ place: hole.middle, size: Math.max(LEAST_AROUND, AROUND * hole.length) }));
+  const lookAt = (hole: FoundHole): void => {
+    const size = Math.max(LEAST_AROUND, AROUND * hole.length);
+    dispatch(placeLookedAt({ place: hole.middle, size, from: besideHole(hole, size) }));
+  };
   const fill = (): void =>
     void run({
       pieceId: piece.id,
@@ -45,17 +47,16 @@ export function HolesPanel({ piece, busy }: StagePanelProps) {
       {found && found.length > 0 && (
         <>
           <p className="mb-1 mt-1 text-muted">
-            Longest rim first. Leave open what belongs there, such as a mouth or the end of a pipe.
+            Width and rim, the longest first. Leave open what belongs there, such as the end of a pipe.
           </p>
           <ol className="m-0 mb-2 flex max-h-48 list-none flex-col gap-0.5 overflow-y-auto p-0">
             {found.map((hole, i) => (
               <li key={i} className="flex items-center gap-1.5 rounded-lg px-1 hover:bg-sunk">
                 <label className="flex min-h-[28px] flex-1 items-center gap-2">
                   <input type="checkbox" checked={chosen.has(i)} onChange={() => holesClient.toggle(i)} />
-                  <span>
-                    <b className="num">{i + 1}</b> {acrossText(hole)}
-                    <span className="num text-muted">, rim {lengthText(hole.length)}</span>
-                  </span>
+                  <b className="num w-5 text-right">{i + 1}</b>
+                  <span className="flex-1">{acrossText(hole)}</span>
+                  <span className="num text-muted">{lengthText(hole.length)}</span>
                 </label>
                 <button
                   type="button"
