@@ -10,7 +10,7 @@ export function Fold({ title, children }: { title: string; children: ReactNode }
       <button
         type="button"
         aria-expanded={open}
-        aria-controls={id}
+        aria-controls={open ? id : undefined}
         onClick={() => setOpen(!open)}
         className="flex w-full items-center gap-1 border-0 bg-transparent p-0 text-left text-ink"
       >

@@ -71,7 +71,7 @@ export function OperationForm({
         <button
           type="button"
           aria-expanded={open}
-          aria-controls={panel}
+          aria-controls={open && !isAsking ? panel : undefined}
           onClick={() => setOpen(!open)}
           className="flex w-full items-center gap-1 border-0 bg-transparent p-0 text-left text-sm font-semibold text-ink"
         >
