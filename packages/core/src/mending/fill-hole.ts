@@ -25,7 +25,7 @@ const EXACT: readonly ContinueManner[] = [
   { order: 3, smoothing: 0, rounds: 2 },
 ];
 /** How often a surface is measured anew at most. */
-const MOST_ROUNDS = 3;
+const MOST_ROUNDS = 5;
 /** A surface that bends more often than the calmest one by this has gone astray. */
 const WILD = 4;
 /** The same where the surroundings are rough. */
@@ -120,7 +120,7 @@ function fillParted(
   const diameter = hole.length / Math.PI;
   const zone = around.zone(rim, 0.6 * diameter, LEAST_RINGS, MOST_ZONE);
   // A first surface shows where the patch is stretched; there it gets more vertices.
-  const first = leastBent(pieceOf(mesh, skin, zone, creases), 1);
+  const first = leastBent(pieceOf(mesh, skin, zone, creases), MOST_ROUNDS);
   if (!first) return skin;
   for (let i = 3 * n; i < patch.positions.length; i++) patch.positions[i] = first[i];
   patch.refine(n + 2 * MOST_PATCH);
