@@ -64,12 +64,13 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
       }),
   },
   mend: {
-    takes: '[objects] [SEED,SEED,…] [--reference]',
+    takes: '[objects] [SEED,SEED,…] [--log] [--reference]',
     run: (t) =>
       mendTrial(
         t.objects.length ? t.objects : ['jug', 'wheel', 'fork', 'bunny', 'dragon'],
         t.seeds.slice(0, 3),
         t.reference,
+        t.manner.log ?? false,
       ),
   },
   lidar: {

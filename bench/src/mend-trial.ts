@@ -1,5 +1,5 @@
 import { execFileSync, spawnSync } from 'node:child_process';
-import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { compactMesh, triangleCount, type TriangleMesh } from '@amber-knit/core/geometry';
@@ -18,7 +18,7 @@ const LONGEST_EDGE = 1.6;
 const SAMPLES = 600_000;
 
 /** Meshes with holes of known sorts are mended; the fillings are held against what was cut away. */
-export function mendTrial(names: BenchObjectName[], seeds: number[], reference: boolean): void {
+export function mendTrial(names: BenchObjectName[], seeds: number[], reference: boolean, log: boolean): void {
   const program = reference ? buildReference() : undefined;
   const kinds = new Map<string, Map<HoleKind, number[]>>();
   for (const name of names) {
@@ -32,7 +32,7 @@ export function mendTrial(names: BenchObjectName[], seeds: number[], reference: 
         console.log(
           `${`${name} seed ${seed} ${title}`.padEnd(28)} RMS ${e.rms.toFixed(4)} mm  largest ${e.max.toFixed(2)}  rim jump ${e.jump.toFixed(1)}°  ${t.watertight ? 'closed' : `${t.boundaryEdges} rim edges`}  ${seconds.toFixed(1)} s`,
         );
-        if (process.env.EACH)
+        if (log)
           console.log(
             holes.map((h, i) => `${h.kind}${h.diameter} ${(e.relative[i] * h.diameter).toFixed(3)}`).join('  '),
           );
@@ -152,11 +152,11 @@ function rimJump(mesh: TriangleMesh, fresh: Uint8Array): number {
   return jumps[jumps.length >> 1] ?? 0;
 }
 
-/** Builds the program of the reference once; nothing, with the reason said, where it can't be. */
-export function buildReference(): string | undefined {
-  const program = join(tmpdir(), 'amber-knit-cgal-mend');
-  if (existsSync(program)) return program;
+/** Builds the program of the reference where it is missing or older than its source; nothing, with the reason said, where it can't be. */
+function buildReference(): string | undefined {
+  const program = join(import.meta.dirname, 'cgal-mend');
   const source = join(import.meta.dirname, '../reference/cgal_mend.cpp');
+  if (existsSync(program) && statSync(program).mtimeMs > statSync(source).mtimeMs) return program;
   const built = spawnSync(
     'g++',
     ['-O3', '-DNDEBUG', '-I/usr/include/eigen3', '-o', program, source, '-lgmp', '-lmpfr'],

@@ -2,7 +2,7 @@ import { createRunContext } from '@amber-knit/core/runtime';
 import type { TriangleMesh } from '@amber-knit/core/geometry';
 import { mendHoles, type MendHolesParams } from './mend-holes.js';
 
-/** Four pyramids' sides on a square grid of 2 mm: a sheet folded up to a box without lid and with one side out. */
+/** A box of 20 × 20 × 30 mm without its lid, and without one triangle of its floor. */
 function box(): TriangleMesh {
   const at = (i: number): number[] => [i & 1 ? 20 : 0, i & 2 ? 20 : 0, i & 4 ? 30 : 0];
   const faces = [

@@ -14,8 +14,6 @@ import type { HolePatch } from './patched-mesh.js';
 import type { Surroundings, Zone } from './surroundings.js';
 import { triangulateLoop } from './triangulate-loop.js';
 
-type PatchParts = ConstructorParameters<typeof Patch> extends [...infer Parts, number] ? Parts : never;
-
 /** How a hole is filled: `flat` like a skin, `smooth` as the surroundings go on. */
 export type FillShape = 'flat' | 'smooth';
 
@@ -114,21 +112,19 @@ function fillParted(
     }
     triangles.push(...part.map((i) => loop[i]));
   }
-  const patch = refinedPatch(points, triangles, wantedEdges(points, n), forbidden, creases);
+  const edges = wantedEdges(points, n);
+  const patch = refinedPatch((growth) => new Patch(points, triangles, edges, forbidden, creases, growth));
   const skin = { rim, positions: patch.positions, triangles: patch.triangles, miss: Infinity };
   if (shape === 'flat') return skin;
   const diameter = hole.length / Math.PI;
   const zone = around.zone(rim, 0.6 * diameter, LEAST_RINGS, MOST_ZONE);
   // A first surface shows where the patch is stretched; there it gets more vertices.
-  const first = leastBent(pieceOf(mesh, skin, zone, creases), MOST_ROUNDS);
+  const first = leastBent(pieceOf(mesh, skin, zone, creases));
   if (!first) return skin;
   for (let i = 3 * n; i < patch.positions.length; i++) patch.positions[i] = first[i];
   patch.refine(n + 2 * MOST_PATCH);
   const piece = pieceOf(mesh, skin, zone, creases);
-  const start = {
-    ...piece,
-    positions: leastBent(piece, MOST_ROUNDS) ?? piece.positions,
-  };
+  const start = { ...piece, positions: leastBent(piece) ?? piece.positions };
   const found =
     n <= SMALL || n > LARGE ? { positions: start.positions, miss: 0 } : goOn(start, new Rings(skin, zone), diameter);
   if (!found) return skin;
@@ -138,12 +134,13 @@ function fillParted(
 }
 
 /** A patch as dense as its rim, or as dense as the limit allows. */
-function refinedPatch(...[points, triangles, edges, forbidden, creases]: PatchParts): Patch {
+function refinedPatch(make: (growth: number) => Patch): Patch {
   let patch: Patch | undefined;
   for (const growth of GROWTHS) {
-    patch = new Patch(points, triangles, edges, forbidden, creases, growth);
-    patch.refine(points.length / 3 + MOST_PATCH);
-    if (patch.positions.length < points.length + 3 * MOST_PATCH) break;
+    patch = make(growth);
+    const most = patch.positions.length / 3 + MOST_PATCH;
+    patch.refine(most);
+    if (patch.positions.length < 3 * most) break;
   }
   return patch!;
 }
@@ -172,12 +169,12 @@ function normalsBeside(mesh: TriangleMesh, around: Surroundings, rim: Uint32Arra
  * The surface that bends least, from two beginnings: the patch as it is, and as it hangs with all edges alike. Each is
  * measured anew as long as that lessens the bending.
  */
-function leastBent(piece: SurfacePiece, rounds: number): Float64Array | undefined {
+function leastBent(piece: SurfacePiece): Float64Array | undefined {
   let best: Float64Array | undefined;
   let least = Infinity;
   for (const even of [false, true]) {
     let positions = piece.positions;
-    for (let round = 0; round < rounds; round++) {
+    for (let round = 0; round < MOST_ROUNDS; round++) {
       const manner: ContinueManner = { order: 2, smoothing: 0, rounds: 1, even: even && round === 0 };
       const found = continueSurface({ ...piece, positions }, manner);
       const bent = found ? bending(piece, found) : Infinity;
@@ -303,7 +300,7 @@ function goOn(
     .map((manner, i) => ({ manner, off: (miss(manner, hidden, asked, 1) + SAME * edge) * (i === 0 ? 1 : DOUBT) }))
     .sort((a, b) => a.off - b.off);
   const loose = released(start, Array.from(kept), steady);
-  const calm = kept.size > 0 ? leastBent(loose, MOST_ROUNDS) : start.positions;
+  const calm = kept.size > 0 ? leastBent(loose) : start.positions;
   for (const { manner, off } of ranked) {
     if (!Number.isFinite(off)) break;
     if (manner === EXACT[0] && calm) return { positions: calm, miss: off };

@@ -29,17 +29,24 @@ export function triangulateLoop(
 
 const DYNAMIC_LIMIT = 420;
 
-function area(p: Float64Array, a: number, b: number, c: number): number {
+/** Cross product of the sides of triangle a, b, c at a. */
+const cross = new Float64Array(3);
+function crossSides(p: Float64Array, a: number, b: number, c: number): Float64Array {
   const ux = p[3 * b] - p[3 * a];
   const uy = p[3 * b + 1] - p[3 * a + 1];
   const uz = p[3 * b + 2] - p[3 * a + 2];
   const vx = p[3 * c] - p[3 * a];
   const vy = p[3 * c + 1] - p[3 * a + 1];
   const vz = p[3 * c + 2] - p[3 * a + 2];
-  const x = uy * vz - uz * vy;
-  const y = uz * vx - ux * vz;
-  const z = ux * vy - uy * vx;
-  return 0.5 * Math.sqrt(x * x + y * y + z * z);
+  cross[0] = uy * vz - uz * vy;
+  cross[1] = uz * vx - ux * vz;
+  cross[2] = ux * vy - uy * vx;
+  return cross;
+}
+
+function area(p: Float64Array, a: number, b: number, c: number): number {
+  const n = crossSides(p, a, b, c);
+  return 0.5 * Math.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2]);
 }
 
 function squared(p: Float64Array, a: number, b: number): number {
@@ -108,20 +115,12 @@ const FOLD_COST = 40;
 /** What it costs that triangle a, b, c folds back onto the surface beside edge a–b; nothing up to a right angle. */
 function foldCost(p: Float64Array, outside: Float64Array, a: number, b: number, c: number): number {
   if (b !== (a + 1) % (p.length / 3)) return 0;
-  const ux = p[3 * b] - p[3 * a];
-  const uy = p[3 * b + 1] - p[3 * a + 1];
-  const uz = p[3 * b + 2] - p[3 * a + 2];
-  const vx = p[3 * c] - p[3 * a];
-  const vy = p[3 * c + 1] - p[3 * a + 1];
-  const vz = p[3 * c + 2] - p[3 * a + 2];
-  const x = uy * vz - uz * vy;
-  const y = uz * vx - ux * vz;
-  const z = ux * vy - uy * vx;
-  const l = Math.sqrt(x * x + y * y + z * z);
+  const n = crossSides(p, a, b, c);
+  const l = Math.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2]);
   const o = 3 * a;
   if (l === 0 || (outside[o] === 0 && outside[o + 1] === 0 && outside[o + 2] === 0)) return 0;
-  const cosine = (x * outside[o] + y * outside[o + 1] + z * outside[o + 2]) / l;
-  return cosine > 0 ? 0 : FOLD_COST * cosine * cosine * (ux * ux + uy * uy + uz * uz);
+  const cosine = (n[0] * outside[o] + n[1] * outside[o + 1] + n[2] * outside[o + 2]) / l;
+  return cosine > 0 ? 0 : FOLD_COST * cosine * cosine * squared(p, a, b);
 }
 
 /** Cuts corners, the one with the shortest new edge first, until the ring is short enough for the dynamic programme. */

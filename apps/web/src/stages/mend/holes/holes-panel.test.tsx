@@ -45,6 +45,14 @@ test('holes are listed, chosen one by one or by size, and filled as chosen', asy
   });
 });
 
+test('of very many holes the longest are listed, the others counted', async () => {
+  answer = { found: Array.from({ length: 250 }, (_, i) => hole(300 - i)) };
+  const torn = pieceWith({ mesh: { id: 'torn', facts: {} } as never });
+  showWithServer(<HolesPanel piece={torn} steps={[]} busy={false} />, ANSWERS);
+  expect(await screen.findByText('50 smaller ones follow; choose them by size.')).toBeTruthy();
+  expect(screen.getAllByRole('listitem')).toHaveLength(200);
+});
+
 test('a surface without rims says so', async () => {
   answer = { found: [] };
   const closed = pieceWith({ mesh: { id: 'closed', facts: {} } as never });

@@ -12,6 +12,8 @@ import type { StagePanelProps } from '../../stage-module';
 import { acrossText, besideHole, numbersOf, upTo, type FoundHole } from './hole-words';
 import { holesClient } from './holes-client';
 
+/** So many are listed; the rest, the smallest, are chosen by size. */
+const MOST_LISTED = 200;
 /** How much around a hole is shown, by its rim's length; at least so many mm. */
 const AROUND = 0.6;
 const LEAST_AROUND = 12;
@@ -50,7 +52,7 @@ export function HolesPanel({ piece, busy }: StagePanelProps) {
             Width and rim, the longest first. Leave open what belongs there, such as the end of a pipe.
           </p>
           <ol className="m-0 mb-2 flex max-h-48 list-none flex-col gap-0.5 overflow-y-auto p-0">
-            {found.map((hole, i) => (
+            {found.slice(0, MOST_LISTED).map((hole, i) => (
               <li key={i} className="flex items-center gap-1.5 rounded-lg px-1 hover:bg-sunk">
                 <label className="flex min-h-[28px] flex-1 items-center gap-2">
                   <input type="checkbox" checked={chosen.has(i)} onChange={() => holesClient.toggle(i)} />
@@ -70,6 +72,9 @@ export function HolesPanel({ piece, busy }: StagePanelProps) {
               </li>
             ))}
           </ol>
+          {found.length > MOST_LISTED && (
+            <p className="m-0 text-muted">{found.length - MOST_LISTED} smaller ones follow; choose them by size.</p>
+          )}
           <NumberRow
             title="Choose rims up to"
             help="Chooses all holes whose rim is no longer."
