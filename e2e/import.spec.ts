@@ -31,7 +31,7 @@ async function newPiece(page: Page, name: string): Promise<void> {
 }
 
 test('a mixed zip, a doubtful unit, columns put right, a mesh with its picture missing', async ({ page }) => {
-  test.setTimeout(180_000);
+  test.setTimeout(600_000);
   await newPiece(page, 'From a folder');
   const strands = page.getByRole('complementary', { name: 'Strands' });
   const e57 = writeE57([
@@ -51,8 +51,9 @@ test('a mixed zip, a doubtful unit, columns put right, a mesh with its picture m
   await expect(strands.getByText(/placed/)).toHaveCount(2);
 
   // The unit is asked, the likeliest marked; a reload asks again.
-  await page.reload();
   const unit = page.getByRole('alert', { name: 'Unit of metres.ply' });
+  await expect(unit).toBeVisible({ timeout: 240_000 });
+  await page.reload();
   await expect(unit.getByRole('button', { name: /Metres, likely\s*\d+ mm/ })).toBeVisible({ timeout: 240_000 });
   await unit.getByRole('button', { name: /Metres, likely/ }).click();
   await expect(strands.getByText('metres', { exact: true })).toBeVisible({ timeout: 240_000 });
@@ -82,6 +83,33 @@ test('a mixed zip, a doubtful unit, columns put right, a mesh with its picture m
   await page.getByRole('button', { name: 'Dismiss notes.docx' }).click();
   await expect(strands.getByText('ear', { exact: true })).toBeVisible({ timeout: 240_000 });
   await expect(page.getByText(/picture skin\.png is missing/)).toBeVisible();
+});
+
+test('a page that is loaded anew while it sends says which file did not arrive; added again it does', async ({
+  page,
+}) => {
+  test.setTimeout(300_000);
+  await newPiece(page, 'Loaded anew');
+  const chooser = page.getByLabel('Scan files');
+  const scan = file('slow.ply', writePly({ positions }));
+  // The bytes never arrive.
+  await page.route('**/api/uploads/*', (route) =>
+    route.request().method() === 'PATCH' ? undefined : route.continue(),
+  );
+  const sent = page.waitForRequest((r) => r.method() === 'PATCH');
+  await chooser.setInputFiles([scan]);
+  await sent;
+  await expect(page.getByLabel('Sending slow.ply')).toBeVisible();
+  await page.reload();
+  await page.unrouteAll();
+  await expect(page.getByRole('alert').filter({ hasText: 'slow.ply' })).toContainText('before this was all sent');
+  await page.getByRole('button', { name: 'Dismiss slow.ply' }).click();
+  await page.reload();
+  await expect(chooser).toBeAttached();
+  await expect(page.getByRole('alert').filter({ hasText: 'slow.ply' })).toBeHidden();
+  await chooser.setInputFiles([scan]);
+  const strands = page.getByRole('complementary', { name: 'Strands' });
+  await expect(strands.getByText('slow', { exact: true })).toHaveCount(1, { timeout: 240_000 });
 });
 
 test('a file that was cut off is refused with the reason, and nothing changes', async ({ page }) => {

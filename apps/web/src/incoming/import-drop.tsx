@@ -3,6 +3,7 @@ import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import type { PieceView } from '@amber-knit/contracts';
 import { api } from '../api/api';
 import { ColumnsDialog } from './columns-dialog';
+import { noteSending, watchCutOff } from './cut-off';
 import { droppedFiles } from './dropped-files';
 import { groupFiles, type DroppedFile, type FileGroup } from './group-files';
 import { ImportContext, type Incoming } from './import-context';
@@ -37,11 +38,29 @@ export function ImportDrop({ piece, children }: { piece: PieceView; children: Re
       previewClient.end(key);
     }
   }, [steps]);
+  useEffect(
+    () =>
+      watchCutOff(piece.id, (name) =>
+        show(name, 'The page was closed before this was all sent. Add it again: it goes on where it stopped.'),
+      ),
+    [piece.id],
+  );
+  const sending = incoming.some((i) => i.error === undefined);
+  useEffect(() => {
+    if (!sending) return;
+    const ask = (e: BeforeUnloadEvent): void => e.preventDefault();
+    window.addEventListener('beforeunload', ask);
+    return () => window.removeEventListener('beforeunload', ask);
+  }, [sending]);
   // A file belongs to the piece that it was dropped on: elsewhere it is not shown.
   useEffect(() => () => previewClient.clear(), [piece.id]);
   const send = async (group: FileGroup, columns = ''): Promise<void> => {
     const key = show(group.name);
-    const failed = (error: string): void => change(key, { error });
+    const ended = noteSending(piece.id, group.name);
+    const failed = (error: string): void => {
+      ended();
+      change(key, { error });
+    };
     try {
       const file = await packFiles(group);
       if (file.size === 0) return failed('The file is empty (0 bytes). Export or copy it again.');
@@ -57,6 +76,7 @@ export function ImportDrop({ piece, children }: { piece: PieceView; children: Re
         {
           progress: (fraction) => change(key, { fraction }),
           done: (stepId) => {
+            ended();
             setIncoming((list) => list.filter((i) => i.key !== key));
             storing.current.set(stepId, key);
           },
