@@ -11,6 +11,7 @@ import { mendTrial } from './mend-trial.js';
 import { misalignedTrial } from './misaligned-trial.js';
 import { nextViewTrial } from './next-view-trial.js';
 import { BENCH_OBJECTS, benchObject, type BenchObjectName } from './objects.js';
+import { reduceTrial } from './reduce-trial.js';
 import { registrationTrial, type TrialManner } from './registration-trial.js';
 import { selecting } from './selecting.js';
 import { snapping } from './snapping.js';
@@ -72,6 +73,11 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
         t.reference,
         t.manner.log ?? false,
       ),
+  },
+  reduce: {
+    takes: '[jug wheel fork dragon] [triangles] [--reference]',
+    run: (t) =>
+      reduceTrial(t.objects.length ? t.objects : ['jug', 'wheel', 'fork', 'dragon'], t.count ?? 100_000, t.reference),
   },
   lidar: {
     takes: '[objects] [SEED,SEED,…] [--log] [--setups]',

@@ -1,5 +1,5 @@
-import { execFileSync, spawnSync } from 'node:child_process';
-import { existsSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { compactMesh, triangleCount, type TriangleMesh } from '@amber-knit/core/geometry';
@@ -8,6 +8,7 @@ import { mendMesh } from '@amber-knit/core/mending';
 import { inspectTopology, makeManifold } from '@amber-knit/core/mesh';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { TriangleBvh, type SurfaceHit } from '@amber-knit/core/spatial';
+import { buildCgal } from './cgal.js';
 import { damage, HOLE_KINDS, subdivided, type CutHole, type HoleKind } from './damage.js';
 import { benchObject, type BenchObjectName } from './objects.js';
 import { spread } from './surface-truth.js';
@@ -19,7 +20,7 @@ const SAMPLES = 600_000;
 
 /** Meshes with holes of known sorts are mended; the fillings are held against what was cut away. */
 export function mendTrial(names: BenchObjectName[], seeds: number[], reference: boolean, log: boolean): void {
-  const program = reference ? buildReference() : undefined;
+  const program = reference ? buildCgal() : undefined;
   const kinds = new Map<string, Map<HoleKind, number[]>>();
   for (const name of names) {
     for (const seed of seeds) {
@@ -150,23 +151,6 @@ function rimJump(mesh: TriangleMesh, fresh: Uint8Array): number {
   }
   jumps.sort((a, b) => a - b);
   return jumps[jumps.length >> 1] ?? 0;
-}
-
-/** Builds the program of the reference where it is missing or older than its source; nothing, with the reason said, where it can't be. */
-function buildReference(): string | undefined {
-  const program = join(import.meta.dirname, 'cgal-mend');
-  const source = join(import.meta.dirname, '../reference/cgal_mend.cpp');
-  if (existsSync(program) && statSync(program).mtimeMs > statSync(source).mtimeMs) return program;
-  const built = spawnSync(
-    'g++',
-    ['-O3', '-DNDEBUG', '-I/usr/include/eigen3', '-o', program, source, '-lgmp', '-lmpfr'],
-    {
-      encoding: 'utf8',
-    },
-  );
-  if (built.status === 0) return program;
-  console.log('The reference was not built. Install it with: apt-get install libcgal-dev libeigen3-dev g++');
-  return undefined;
 }
 
 function besideReference(

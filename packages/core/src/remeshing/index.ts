@@ -1,0 +1,2 @@
+export * from './editable-mesh.js';
+export * from './reduce-mesh.js';
