@@ -35,7 +35,7 @@ export async function reduceTrial(names: BenchObjectName[], triangles: number, r
       const light = await run();
       rate(title, light, (performance.now() - start) / 1000);
     };
-    await timed('own', () => reduceMesh(mesh, { triangles }, createRunContext()).mesh);
+    await timed('own', () => reduceMesh(mesh, { triangles }, createRunContext()));
     await timed('meshoptimizer', async () => (await simplifyMesh(mesh, { triangles })).mesh);
     if (program) {
       const dir = mkdtempSync(join(tmpdir(), 'amber-reduce-'));

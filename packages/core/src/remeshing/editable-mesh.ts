@@ -56,6 +56,13 @@ export class EditableMesh {
     return count;
   }
 
+  /** The half-edge from one vertex to another; -1 if there is none, or only one that runs the other way. */
+  halfEdge(from: number, to: number): number {
+    const count = this.fan(from, scratch);
+    for (let i = 0; i < count; i++) if (this.target(scratch[i]) === to) return scratch[i];
+    return NONE;
+  }
+
   /** The vertices beside a vertex. @returns how many were written to `out` */
   neighbours(v: number, out: Int32Array): number {
     let count = this.fan(v, out);

@@ -1,2 +1,3 @@
+export * from './carry-attributes.js';
 export * from './editable-mesh.js';
 export * from './reduce-mesh.js';

@@ -16,51 +16,64 @@ export interface ReduceMeshOptions {
 
 export const REDUCE_MESH_DEFAULTS: ReduceMeshOptions = { triangles: 200_000, maxDeviation: 0 };
 
-export interface ReducedMesh {
-  /** Positions and triangles alone: see `carryAttributes`. */
-  mesh: TriangleMesh;
-  /** Pairs of triangles that cross now and did not before. */
-  newCrossings: number;
-}
-
 /** A face may turn by no more than this when a corner of it moves: cosine of 75°, found by trying 45° to 85°. */
 const LEAST_TURN_COSINE = 0.26;
 /** A face that gets thinner must keep at least this of an even one's shape (4 √3 area over the squared sides). */
 const LEAST_SHAPE = 0.005;
-/** Times that a mesh is reduced anew with the places left alone where it crossed itself. */
+/** Times that places are taken back where the result crosses itself. */
 const MOST_ROUNDS = 4;
 
 /**
  * Reduces a mesh by drawing edges together, the one first that costs least (see `EdgeQuadrics`). Rims stay rims; crisp edges
- * stay since moving them costs. Where the result crosses itself and the source did not, it is done anew with those
- * places left as they were. O(m log m) a round.
+ * stay since moving them costs. Where the result crosses itself it is done again with those places left as they were:
+ * the same edges are drawn together but for these, and then others. What crosses in the source stays. O(m log m).
+ * @returns positions and triangles alone (see `carryAttributes`)
  * @throws GeometryError if the context is cancelled
  */
-export function reduceMesh(source: TriangleMesh, options: Partial<ReduceMeshOptions>, ctx: RunContext): ReducedMesh {
+export function reduceMesh(source: TriangleMesh, options: Partial<ReduceMeshOptions>, ctx: RunContext): TriangleMesh {
   const o = { ...REDUCE_MESH_DEFAULTS, ...options };
-  const { mesh } = makeManifold(source);
+  const { mesh } = makeManifold({ positions: source.positions, indices: source.indices });
+  if (triangleCount(mesh) <= o.triangles) return mesh;
   const locked = new Uint8Array(vertexCount(mesh));
-  let best: ReducedMesh | undefined;
-  for (let round = 0; round < MOST_ROUNDS; round++) {
+  let history: CollapseHistory | undefined;
+  for (let round = 0; ; round++) {
+    const share = ctx.part(round === 0 ? 0 : 0.8, round === 0 ? 0.75 : 1);
     const reducer = new Reducer(mesh, locked, o);
-    reducer.run(ctx.part(1 - 1 / 2 ** round, 1 - 0.6 / 2 ** round));
+    if (history) reducer.repeat(history);
+    reducer.run(share);
     const { mesh: light, oldFromNew } = reducer.mesh.compact();
-    const pairs = findCrossings(light);
-    const crossings = pairs.length / 2;
-    if (!best || crossings < best.newCrossings) best = { mesh: light, newCrossings: crossings };
-    if (process.env.DBG) console.log('round', round, crossings);
-    if (crossings === 0 || process.env.ONE) break;
-    const crossing = new Uint8Array(vertexCount(mesh));
-    for (const t of pairs) for (let k = 0; k < 3; k++) crossing[oldFromNew[light.indices[3 * t + k]]] = 1;
-    for (let v = 0; v < locked.length; v++) if (crossing[reducer.keptOf(v)]) locked[v] = 1;
+    history = reducer.history;
+    if (round === MOST_ROUNDS || !reducer.lock(oldFromNew, light, findCrossings(light))) return light;
   }
-  return best!;
+}
+
+/** Edges that were drawn together, in turn: ends, place, and how far the surface there may have moved. */
+class CollapseHistory {
+  length = 0;
+  readonly ends: Int32Array;
+  readonly places: Float64Array;
+
+  constructor(most: number) {
+    this.ends = new Int32Array(2 * most);
+    this.places = new Float64Array(4 * most);
+  }
+
+  add(kept: number, gone: number, { x, y, z }: EdgeEnd, moved: number): void {
+    const i = this.length++;
+    this.ends[2 * i] = kept;
+    this.ends[2 * i + 1] = gone;
+    this.places[4 * i] = x;
+    this.places[4 * i + 1] = y;
+    this.places[4 * i + 2] = z;
+    this.places[4 * i + 3] = moved;
+  }
 }
 
 class Reducer {
   readonly mesh: EditableMesh;
+  readonly history: CollapseHistory;
   private readonly rule: CollapseRule;
-  private readonly quadrics: EdgeQuadrics;
+  private quadrics!: EdgeQuadrics;
   private readonly heap: IndexedHeap;
   /** The vertex that each was drawn into. */
   private readonly into: Int32Array;
@@ -72,6 +85,7 @@ class Reducer {
   private readonly fan = new Int32Array(MOST_EDGES);
   private readonly ring = new Int32Array(MOST_EDGES);
 
+  /** @param locked vertices that stay as they are */
   constructor(
     source: TriangleMesh,
     private readonly locked: Uint8Array,
@@ -79,16 +93,33 @@ class Reducer {
   ) {
     this.mesh = new EditableMesh(source);
     this.rule = new CollapseRule(this.mesh);
-    this.quadrics = new EdgeQuadrics(this.mesh);
     this.heap = new IndexedHeap(3 * triangleCount(source));
+    this.history = new CollapseHistory(vertexCount(source));
     this.into = Int32Array.from({ length: vertexCount(source) }, (_, v) => v);
     this.moved = new Float32Array(vertexCount(source));
     this.stale = new Uint8Array(3 * triangleCount(source));
   }
 
+  /** Draws the same edges together as another reducer did, where their ends are not locked and it still can be done. */
+  repeat({ length, ends, places }: CollapseHistory): void {
+    const { end, mesh, locked } = this;
+    for (let i = 0; i < length; i++) {
+      const a = ends[2 * i];
+      const b = ends[2 * i + 1];
+      if (locked[a] || locked[b]) continue;
+      const h = mesh.leaving[a] < 0 || mesh.leaving[b] < 0 ? -1 : mesh.halfEdge(a, b);
+      if (h < 0) continue;
+      end.x = places[4 * i];
+      end.y = places[4 * i + 1];
+      end.z = places[4 * i + 2];
+      if (this.rule.allows(h) && this.facesHold(h)) this.join(h, places[4 * i + 3]);
+    }
+  }
+
   run(ctx: RunContext): void {
     const { mesh, heap, end, stale } = this;
-    for (let h = 0; h < mesh.origin.length; h++) if (this.isLead(h)) this.rate(h);
+    this.quadrics = new EdgeQuadrics(mesh);
+    for (let h = 0; h < mesh.origin.length; h++) if (mesh.origin[h] >= 0 && this.isLead(h)) this.rate(h);
     const from = mesh.triangles;
     const wanted = this.options.triangles;
     let count = 0;
@@ -105,8 +136,28 @@ class Reducer {
     }
   }
 
+  /**
+   * Locks the vertices that came into those of crossing triangles.
+   * @param pairs of triangles of the compacted mesh
+   * @returns false if all of them were locked before: they cross in the source
+   */
+  lock(oldFromNew: Uint32Array, { indices }: TriangleMesh, pairs: Uint32Array): boolean {
+    const { locked } = this;
+    const crossing = new Uint8Array(locked.length);
+    let fresh = false;
+    for (const t of pairs) {
+      for (let k = 0; k < 3; k++) {
+        const v = oldFromNew[indices[3 * t + k]];
+        crossing[v] = 1;
+        fresh ||= !locked[v];
+      }
+    }
+    if (fresh) for (let v = 0; v < locked.length; v++) if (crossing[this.keptOf(v)]) locked[v] = 1;
+    return fresh;
+  }
+
   /** The vertex that one became a part of. */
-  keptOf(v: number): number {
+  private keptOf(v: number): number {
     const { into } = this;
     let root = v;
     while (into[root] !== root) root = into[root];
@@ -127,11 +178,15 @@ class Reducer {
     this.heap.set(h, end.cost);
   }
 
+  /** How far the surface may lie off the source where an edge is drawn together, mm. */
+  private movedBy(h: number): number {
+    const { end, moved, mesh } = this;
+    return Math.max(moved[mesh.origin[h]], moved[mesh.target(h)]) + Math.sqrt((3 * end.cost) / (end.area + 1e-300));
+  }
+
   private staysClose(h: number): boolean {
-    const { options, end, moved, mesh } = this;
-    if (options.maxDeviation <= 0) return true;
-    const before = Math.max(moved[mesh.origin[h]], moved[mesh.target(h)]);
-    return before + Math.sqrt((3 * end.cost) / (end.area + 1e-300)) <= options.maxDeviation;
+    const { maxDeviation } = this.options;
+    return maxDeviation <= 0 || this.movedBy(h) <= maxDeviation;
   }
 
   /** Whether no face around an edge turns over or becomes a sliver when both ends go to the new place. */
@@ -184,17 +239,11 @@ class Reducer {
   }
 
   private collapse(h: number): void {
-    const { mesh, quadrics, end, moved, fan, ring } = this;
+    const { mesh, quadrics, fan, ring } = this;
     const a = mesh.origin[h];
-    const b = mesh.target(h);
-    moved[a] = Math.max(moved[a], moved[b]) + Math.sqrt((3 * end.cost) / (end.area + 1e-300));
-    this.into[b] = a;
     this.forget(h);
     if (mesh.twin[h] >= 0) this.forget(mesh.twin[h]);
-    mesh.collapse(h);
-    mesh.positions[3 * a] = end.x;
-    mesh.positions[3 * a + 1] = end.y;
-    mesh.positions[3 * a + 2] = end.z;
+    this.join(h, this.movedBy(h));
     quadrics.moved(a);
     const count = mesh.neighbours(a, ring);
     // Edges at the vertex itself are rated at once, those around it when their turn comes.
@@ -204,6 +253,19 @@ class Reducer {
       const last = previousHalfEdge(fan[edges - 1]);
       if (mesh.twin[last] < 0) this.touch(last, a);
     }
+  }
+
+  private join(h: number, moved: number): void {
+    const { mesh, end } = this;
+    const a = mesh.origin[h];
+    const b = mesh.target(h);
+    this.moved[a] = moved;
+    this.into[b] = a;
+    this.history.add(a, b, end, moved);
+    mesh.collapse(h);
+    mesh.positions[3 * a] = end.x;
+    mesh.positions[3 * a + 1] = end.y;
+    mesh.positions[3 * a + 2] = end.z;
   }
 
   private touch(h: number, centre: number): void {
