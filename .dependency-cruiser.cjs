@@ -27,6 +27,7 @@ module.exports = {
     only('mesh', core('mesh'), [core('math|runtime|geometry|spatial')]),
     only('mending', core('mending'), [core('math|runtime|geometry|spatial|mesh')]),
     only('remeshing', core('remeshing'), [core('math|runtime|geometry|spatial|mesh')]),
+    only('smoothing', core('smoothing'), [core('math|runtime|geometry|spatial|mesh')]),
     only('registration', core('registration'), [core('math|runtime|geometry|spatial|pointcloud|mesh')]),
     only('next-views', core('next-views'), [core('math|runtime|geometry|registration')]),
     only('fusion', core('fusion'), [core('math|runtime|geometry|spatial|pointcloud|mesh')]),

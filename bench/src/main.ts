@@ -1,4 +1,5 @@
 import { chainingTrial } from './chaining-trial.js';
+import { denoiseTrial } from './denoise-trial.js';
 import { driftTrial } from './drift-trial.js';
 import { flatTrial, lidarTrial, manyTrial, overlapTrial, report, sizeTrial } from './hard-views.js';
 import { fuseTrial } from './fuse-trial.js';
@@ -73,6 +74,10 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
         t.reference,
         t.manner.log ?? false,
       ),
+  },
+  denoise: {
+    takes: '[objects] [SEED,SEED,…]',
+    run: (t) => denoiseTrial(t.objects.length ? t.objects : ['fork', 'bracket', 'dragon'], t.seeds.slice(0, 3), 0.1),
   },
   reduce: {
     takes: '[jug wheel fork dragon] [triangles] [--reference]',

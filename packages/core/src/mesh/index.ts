@@ -4,4 +4,5 @@ export * from './rasterize.js';
 export * from './repair.js';
 export * from './simplify.js';
 export * from './topology.js';
+export * from './vertex-triangles.js';
 export { weldVertices } from './weld-vertices.js';

@@ -93,7 +93,11 @@ test('rims keep their shape', () => {
   const light = reduceMesh(sheet(30), { triangles: 2 }, ctx);
   expect(inspectTopology(light)).toMatchObject({ holes: 1, pieces: 1 });
   expect(surfaceArea(light)).toBeCloseTo(1, 4);
-  const open = reduceMesh(cutOut(ball, (x, y, z) => z > 12), { triangles: 1500 }, ctx);
+  const open = reduceMesh(
+    cutOut(ball, (x, y, z) => z > 12),
+    { triangles: 1500 },
+    ctx,
+  );
   expect(inspectTopology(open).holes).toBe(1);
 });
 
