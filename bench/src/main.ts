@@ -2,6 +2,7 @@ import { chainingTrial } from './chaining-trial.js';
 import { denoiseTrial } from './denoise-trial.js';
 import { driftTrial } from './drift-trial.js';
 import { flatTrial, lidarTrial, manyTrial, overlapTrial, report, sizeTrial } from './hard-views.js';
+import { evenTrial } from './even-trial.js';
 import { fuseTrial } from './fuse-trial.js';
 import { intruderTrial } from './intruder-trial.js';
 import { jugChain } from './jug-chain.js';
@@ -78,6 +79,10 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
   denoise: {
     takes: '[objects] [SEED,SEED,…]',
     run: (t) => denoiseTrial(t.objects.length ? t.objects : ['fork', 'bracket', 'dragon'], t.seeds.slice(0, 3), 0.1),
+  },
+  even: {
+    takes: '[objects]',
+    run: (t) => evenTrial(t.objects.length ? t.objects : ['fork', 'crate', 'wheel', 'jug', 'dragon']),
   },
   reduce: {
     takes: '[jug wheel fork dragon] [triangles] [--reference]',

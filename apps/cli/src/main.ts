@@ -12,8 +12,8 @@ const USAGE = `Usage:
                 [--units mm|cm|m|in] [--viewpoint auto|origin|none] [--seed N] [--threads N] [--quiet]
                 Scans in several folders: each folder is a setup, in which the object lay alike.
   amberknit apply OPERATION... --in FILE --out DIR [--set …] [--units …] [--seed N] [--threads N] [--quiet]
-                Operations that need only a surface (mend.all, mend.denoise, mend.reduce, check.inspect) on a PLY, OBJ, STL, OFF or
-                GLB file.
+                Operations that need only a surface (mend.all, mend.denoise, mend.reduce, mend.even, check.inspect) on a
+                PLY, OBJ, STL, OFF or GLB file.
   amberknit operations      every operation with its parameters, units, defaults and help
   amberknit info PATH...    what a file holds
   amberknit check [--repair]

@@ -14,6 +14,7 @@ import { deliverPoints } from './deliver-points.js';
 import { fuseSurface } from './fuse-surface.js';
 import { mendAll } from './mend-all.js';
 import { mendDenoise } from './mend-denoise.js';
+import { mendEven } from './mend-even.js';
 import { mendHoles } from './mend-holes.js';
 import { mendReduce } from './mend-reduce.js';
 import type { Operation } from './operation.js';
@@ -49,6 +50,7 @@ export const OPERATIONS = [
   mendHoles,
   mendDenoise,
   mendReduce,
+  mendEven,
   textureMap,
   checkInspect,
   deliverExport,

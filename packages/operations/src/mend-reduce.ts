@@ -1,9 +1,9 @@
-import { triangleCount, type TriangleMesh } from '@amber-knit/core/geometry';
-import type { RunContext } from '@amber-knit/core/runtime';
+import { triangleCount } from '@amber-knit/core/geometry';
 import { defineOperation } from './operation.js';
 import { countText, lengthText, shortCountText } from './quantity-text.js';
 import { CountParam, LengthParam } from './params.js';
 import { SURFACE_FIGURES } from './surface-figures.js';
+import { remade, type Moved } from './surface-remade.js';
 
 export class MendReduceParams {
   @CountParam({ title: 'Triangles', min: 100, max: 20_000_000, help: 'Wanted number of triangles.' })
@@ -21,32 +21,6 @@ export class MendReduceParams {
 
 /** Times that a mesh is reduced with a stricter limit where it moved further than it may. */
 const MOST_TRIES = 4;
-
-/** Distance between two surfaces, measured from the vertices of both, mm. */
-interface Moved {
-  rms: number;
-  max: number;
-}
-
-/** The lighter mesh with what the mesh knows, and how far they lie apart. */
-async function measured(
-  mesh: TriangleMesh,
-  light: TriangleMesh,
-  ctx: RunContext,
-): Promise<{ light: TriangleMesh; moved: Moved }> {
-  const { carryAttributes } = await import('@amber-knit/core/remeshing');
-  const { measureDeviation } = await import('@amber-knit/core/measure');
-  const carried = carryAttributes(mesh, light, ctx.part(0, 0.4));
-  const back = measureDeviation(mesh.positions, carried.mesh, Infinity, ctx.part(0.4, 1));
-  let squares = 0;
-  let max = back.max;
-  for (const d of carried.distances) {
-    squares += d * d;
-    max = Math.max(max, d);
-  }
-  const rms = Math.sqrt((squares / carried.distances.length + back.rms * back.rms) / 2);
-  return { light: carried.mesh, moved: { rms, max } };
-}
 
 export const mendReduce = defineOperation({
   id: 'mend.reduce',
@@ -78,7 +52,7 @@ export const mendReduce = defineOperation({
       const share = (f: number): number => (tries + f) / MOST_TRIES;
       const part = params.maxDeviation > 0 ? ctx.part(share(0), share(1)) : ctx;
       const positions = reduceMesh(mesh, { triangles: params.triangles, maxDeviation: limit }, part.part(0, 0.6));
-      ({ light, moved } = await measured(mesh, positions, part.part(0.6, 1)));
+      ({ light, moved } = await remade(mesh, positions, part.part(0.6, 1)));
       // The limit is kept by an estimate: what is measured decides.
       if (params.maxDeviation <= 0 || moved.max <= params.maxDeviation) break;
       limit *= (0.8 * params.maxDeviation) / moved.max;
@@ -98,18 +72,8 @@ export const mendReduce = defineOperation({
   },
   figures: {
     triangles: { kind: 'count', rank: 'headline', label: 'Triangles', help: 'Triangles that are left.' },
-    deviationRms: {
-      kind: 'length',
-      rank: 'headline',
-      label: 'Deviation',
-      help: 'Distance between the surface before and now, from the vertices of both, root mean square.',
-    },
-    deviationMax: {
-      kind: 'length',
-      rank: 'detail',
-      label: 'Largest deviation',
-      help: 'The largest distance between the surface before and now.',
-    },
+    deviationRms: SURFACE_FIGURES.deviationRms,
+    deviationMax: SURFACE_FIGURES.deviationMax,
     trianglesBefore: { kind: 'count', rank: 'detail', label: 'Triangles before', help: 'Triangles before.' },
     watertight: { ...SURFACE_FIGURES.watertight, rank: 'detail' },
     crossings: SURFACE_FIGURES.crossings,

@@ -2,6 +2,7 @@ import { triangleCount, vertexCount, type TriangleMesh } from '@amber-knit/core/
 import { createRandom } from '@amber-knit/core/math';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { mendDenoise } from './mend-denoise.js';
+import { mendEven } from './mend-even.js';
 import { mendReduce } from './mend-reduce.js';
 
 const RADIUS = 30;
@@ -79,4 +80,17 @@ test('noise is told and taken away, no further than asked', async () => {
   const little = await mendDenoise.run({ mesh }, { within: 0.02 }, ctx);
   expect(little.figures.movedMax).toBeLessThanOrEqual(0.02001);
   expect(mendDenoise.summarize(little.figures)).toMatch(/noise of .* found/);
+});
+
+test('even triangles keep what is invented; too many of them are refused before', async () => {
+  const mesh = ball(0);
+  const { outputs, figures } = await mendEven.run({ mesh }, { edge: 3, crease: 40 }, ctx);
+  expect(figures).toMatchObject({ crossings: 0, watertight: true });
+  expect(figures.spread).toBeLessThan(0.15);
+  expect(figures.spreadBefore).toBeGreaterThan(0.25);
+  expect(outputs.mesh!.invented!.some((v) => v === 1)).toBe(true);
+  expect(mendEven.summarize(figures)).toMatch(/triangles with edges of 3\.?\d* mm|triangles with edges of 2\.\d+ mm/);
+  const asNow = await mendEven.run({ mesh }, { edge: 0, crease: 40 }, ctx);
+  expect(asNow.figures.triangles! / asNow.figures.trianglesBefore!).toBeGreaterThan(0.5);
+  await expect(mendEven.run({ mesh }, { edge: 0.001, crease: 40 }, ctx)).rejects.toThrow(/Ask for longer ones/);
 });

@@ -16,6 +16,18 @@ export const SURFACE_FIGURES = {
     help: 'Pairs of triangles that touch or cut each other where they should not, told exactly. Mending takes them away.',
     limits: { good: 0, bad: 1 },
   },
+  deviationRms: {
+    kind: 'length',
+    rank: 'headline',
+    label: 'Deviation',
+    help: 'Distance between the surface before and now, from the vertices of both, root mean square.',
+  },
+  deviationMax: {
+    kind: 'length',
+    rank: 'detail',
+    label: 'Largest deviation',
+    help: 'The largest distance between the surface before and now.',
+  },
   pieces: { kind: 'count', rank: 'detail', label: 'Pieces', help: 'Parts that are not joined to each other.' },
   nonManifoldEdges: {
     kind: 'count',

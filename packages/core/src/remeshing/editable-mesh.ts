@@ -20,7 +20,12 @@ export class EditableMesh {
   twin: Int32Array;
   /** A half-edge that leaves each vertex, on a rim the one along it; -1 for vertices without triangles. */
   leaving: Int32Array;
+  /** Half-edges of lines to be kept, both of each edge: creases. They stay on their edges through every change. */
+  crease: Uint8Array;
   triangles: number;
+  /** Vertices and half-edges in use, those that went among them; the arrays may be longer. */
+  vertices: number;
+  halfEdges: number;
 
   /** @param mesh with manifold edges and vertices (see `makeManifold`) */
   constructor(mesh: TriangleMesh) {
@@ -30,6 +35,9 @@ export class EditableMesh {
     this.twin = oppositeHalfEdges(mesh.indices, n);
     this.leaving = new Int32Array(n).fill(NONE);
     this.triangles = triangleCount(mesh);
+    this.crease = new Uint8Array(mesh.indices.length);
+    this.vertices = n;
+    this.halfEdges = mesh.indices.length;
     for (let h = 0; h < this.origin.length; h++) {
       const v = this.origin[h];
       if (this.leaving[v] < 0 || this.twin[h] < 0) this.leaving[v] = h;
@@ -40,8 +48,37 @@ export class EditableMesh {
     return this.origin[nextHalfEdge(h)];
   }
 
+  squaredLength(h: number): number {
+    const p = this.positions;
+    const a = 3 * this.origin[h];
+    const b = 3 * this.target(h);
+    const dx = p[a] - p[b];
+    const dy = p[a + 1] - p[b + 1];
+    const dz = p[a + 2] - p[b + 2];
+    return dx * dx + dy * dy + dz * dz;
+  }
+
   onRim(v: number): boolean {
     return this.twin[this.leaving[v]] < 0;
+  }
+
+  /** Normal of the triangle of a half-edge, written to `out`, as long as twice its area. @returns that length */
+  normalOf(h: number, out: Float64Array): number {
+    const { positions: p, origin } = this;
+    const t = h - (h % 3);
+    const a = 3 * origin[t];
+    const b = 3 * origin[t + 1];
+    const c = 3 * origin[t + 2];
+    const ux = p[b] - p[a];
+    const uy = p[b + 1] - p[a + 1];
+    const uz = p[b + 2] - p[a + 2];
+    const vx = p[c] - p[a];
+    const vy = p[c + 1] - p[a + 1];
+    const vz = p[c + 2] - p[a + 2];
+    out[0] = uy * vz - uz * vy;
+    out[1] = uz * vx - ux * vz;
+    out[2] = ux * vy - uy * vx;
+    return Math.sqrt(out[0] * out[0] + out[1] * out[1] + out[2] * out[2]);
   }
 
   /** The half-edges that leave a vertex, in turn. @returns how many were written to `out` */
@@ -102,6 +139,9 @@ export class EditableMesh {
     const previous = previousHalfEdge(h);
     const x = twin[next];
     const y = twin[previous];
+    const crease = this.crease[next] | this.crease[previous];
+    if (x >= 0) this.crease[x] = crease;
+    if (y >= 0) this.crease[y] = crease;
     if (x >= 0) twin[x] = y;
     if (y >= 0) twin[y] = x;
     const apex = origin[previous];
@@ -110,6 +150,104 @@ export class EditableMesh {
     origin[t] = origin[t + 1] = origin[t + 2] = NONE;
     this.triangles--;
     return y >= 0 ? y : nextHalfEdge(x);
+  }
+
+  /** Puts a new vertex on the edge of a half-edge, which runs to it from then on. @returns the vertex */
+  split(h: number, x: number, y: number, z: number): number {
+    const m = this.addVertex(x, y, z);
+    const beside = this.twin[h];
+    const far = this.halve(h, m);
+    this.leaving[m] = far;
+    if (beside >= 0) {
+      const near = this.halve(beside, m);
+      this.join(far, beside);
+      this.join(h, near);
+      this.leaving[m] = far;
+    }
+    return m;
+  }
+
+  /** Cuts the triangle of a half-edge in two at a vertex on it. @returns the half-edge from there to its old target */
+  private halve(h: number, m: number): number {
+    const t = this.addTriangle();
+    const { origin, twin, leaving, crease } = this;
+    const next = nextHalfEdge(h);
+    const b = origin[next];
+    const c = origin[previousHalfEdge(h)];
+    origin[t] = m;
+    origin[t + 1] = b;
+    origin[t + 2] = c;
+    origin[next] = m;
+    crease[t] = crease[h];
+    crease[t + 1] = crease[next];
+    crease[t + 2] = crease[next] = 0;
+    twin[t] = NONE;
+    twin[t + 1] = twin[next];
+    if (twin[next] >= 0) twin[twin[next]] = t + 1;
+    this.join(next, t + 2);
+    if (leaving[b] === next) leaving[b] = t + 1;
+    if (twin[h] >= 0) twin[h] = NONE;
+    return t;
+  }
+
+  /** Turns the edge of a half-edge, so that it joins the two corners across from it. */
+  flip(h: number): void {
+    const { origin, twin, leaving, crease } = this;
+    const g = twin[h];
+    const [h1, h2, g1, g2] = [nextHalfEdge(h), previousHalfEdge(h), nextHalfEdge(g), previousHalfEdge(g)];
+    const [a, b, c, d] = [origin[h], origin[g], origin[h2], origin[g2]];
+    const [bc, ca, ad, db] = [twin[h1], twin[h2], twin[g1], twin[g2]];
+    const [kbc, kca, kad, kdb] = [crease[h1], crease[h2], crease[g1], crease[g2]];
+    origin[h] = origin[g1] = d;
+    origin[h1] = origin[g] = c;
+    origin[h2] = a;
+    origin[g2] = b;
+    this.join(h1, ca);
+    this.join(h2, ad);
+    this.join(g1, db);
+    this.join(g2, bc);
+    crease[h1] = kca;
+    crease[h2] = kad;
+    crease[g1] = kdb;
+    crease[g2] = kbc;
+    if (leaving[a] === h || leaving[a] === g1) leaving[a] = h2;
+    if (leaving[b] === g || leaving[b] === h1) leaving[b] = g2;
+    if (leaving[c] === h2) leaving[c] = h1;
+    if (leaving[d] === g2) leaving[d] = g1;
+  }
+
+  private join(h: number, g: number): void {
+    this.twin[h] = g;
+    if (g >= 0) this.twin[g] = h;
+  }
+
+  private addVertex(x: number, y: number, z: number): number {
+    const v = this.vertices++;
+    if (v === this.leaving.length) {
+      this.leaving = grown(this.leaving, NONE);
+      const positions = new Float64Array(2 * this.positions.length);
+      positions.set(this.positions);
+      this.positions = positions;
+    }
+    this.positions[3 * v] = x;
+    this.positions[3 * v + 1] = y;
+    this.positions[3 * v + 2] = z;
+    return v;
+  }
+
+  /** @returns the first half-edge of a new triangle */
+  private addTriangle(): number {
+    const t = this.halfEdges;
+    this.halfEdges += 3;
+    this.triangles++;
+    if (this.halfEdges > this.origin.length) {
+      this.origin = grown(this.origin, NONE);
+      this.twin = grown(this.twin, NONE);
+      const crease = new Uint8Array(this.origin.length);
+      crease.set(this.crease);
+      this.crease = crease;
+    }
+    return t;
   }
 
   /** The mesh as it stands, and which vertex of before each of its vertices was. */
@@ -132,6 +270,12 @@ export class EditableMesh {
   }
 }
 
+function grown(source: Int32Array, fill: number): Int32Array {
+  const out = new Int32Array(Math.max(3, 2 * source.length)).fill(fill, source.length);
+  out.set(source);
+  return out;
+}
+
 /** Edges at one vertex at most. */
 export const MOST_EDGES = 4096;
 const scratch = new Int32Array(MOST_EDGES);
@@ -142,15 +286,24 @@ const around = new Int32Array(MOST_EDGES);
  * 1999, Topology preserving edge contraction), no vertex with fewer than three edges inside, no rim pinched.
  */
 export class CollapseRule {
-  private readonly mark: Int32Array;
+  private mark: Int32Array;
   private stamp = 0;
 
   constructor(private readonly mesh: EditableMesh) {
     this.mark = new Int32Array(mesh.leaving.length);
   }
 
+  /** Whether two vertices have an edge between them. */
+  joined(a: number, b: number): boolean {
+    const count = this.mesh.neighbours(a, around);
+    for (let i = 0; i < count; i++) if (around[i] === b) return true;
+    return false;
+  }
+
   allows(h: number): boolean {
-    const { mesh, mark } = this;
+    const { mesh } = this;
+    if (this.mark.length < mesh.leaving.length) this.mark = new Int32Array(mesh.leaving.length);
+    const { mark } = this;
     const a = mesh.origin[h];
     const b = mesh.target(h);
     const beside = mesh.twin[h];

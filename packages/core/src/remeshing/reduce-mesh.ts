@@ -2,9 +2,9 @@ import { triangleCount, vertexCount, type TriangleMesh } from '../geometry/trian
 import { IndexedHeap } from '../math/indexed-heap.js';
 import { findCrossings } from '../mesh/crossings.js';
 import { makeManifold } from '../mesh/repair.js';
-import { nextHalfEdge } from '../mesh/topology.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { EdgeQuadrics, type EdgeEnd } from './edge-quadrics.js';
+import { fanHolds } from './fan-holds.js';
 import { CollapseRule, EditableMesh, MOST_EDGES, previousHalfEdge } from './editable-mesh.js';
 
 export interface ReduceMeshOptions {
@@ -194,48 +194,11 @@ class Reducer {
     const { mesh } = this;
     const a = mesh.origin[h];
     const b = mesh.target(h);
-    return this.fanHolds(a, b) && this.fanHolds(b, a);
-  }
-
-  private fanHolds(v: number, other: number): boolean {
-    const { mesh, fan, end } = this;
-    const p = mesh.positions;
-    const count = mesh.fan(v, fan);
-    const x = p[3 * v];
-    const y = p[3 * v + 1];
-    const z = p[3 * v + 2];
-    for (let i = 0; i < count; i++) {
-      const b = mesh.target(fan[i]);
-      const c = mesh.target(nextHalfEdge(fan[i]));
-      if (b === other || c === other) continue;
-      const bx = p[3 * b];
-      const by = p[3 * b + 1];
-      const bz = p[3 * b + 2];
-      const ex = p[3 * c] - bx;
-      const ey = p[3 * c + 1] - by;
-      const ez = p[3 * c + 2] - bz;
-      const ux = x - bx;
-      const uy = y - by;
-      const uz = z - bz;
-      const wx = end.x - bx;
-      const wy = end.y - by;
-      const wz = end.z - bz;
-      const nx = ey * uz - ez * uy;
-      const ny = ez * ux - ex * uz;
-      const nz = ex * uy - ey * ux;
-      const mx = ey * wz - ez * wy;
-      const my = ez * wx - ex * wz;
-      const mz = ex * wy - ey * wx;
-      const n2 = nx * nx + ny * ny + nz * nz;
-      const m2 = mx * mx + my * my + mz * mz;
-      const dot = nx * mx + ny * my + nz * mz;
-      if (!(dot > 0) && n2 > 0) return false;
-      if (dot * dot < LEAST_TURN_COSINE * LEAST_TURN_COSINE * n2 * m2) return false;
-      const e2 = ex * ex + ey * ey + ez * ez;
-      const shape = shapeOf(m2, e2, wx, wy, wz, ex, ey, ez);
-      if (shape < LEAST_SHAPE && shape < shapeOf(n2, e2, ux, uy, uz, ex, ey, ez)) return false;
-    }
-    return true;
+    const { x, y, z } = this.end;
+    return (
+      fanHolds(mesh, a, b, x, y, z, LEAST_TURN_COSINE, LEAST_SHAPE) &&
+      fanHolds(mesh, b, a, x, y, z, LEAST_TURN_COSINE, LEAST_SHAPE)
+    );
   }
 
   private collapse(h: number): void {
@@ -285,22 +248,4 @@ class Reducer {
       if (twin >= 0) this.heap.remove(twin);
     }
   }
-}
-
-/** 4 √3 area over the sum of squared sides: 1 for an even triangle; from the squared doubled area and two sides. */
-function shapeOf(
-  n2: number,
-  e2: number,
-  wx: number,
-  wy: number,
-  wz: number,
-  ex: number,
-  ey: number,
-  ez: number,
-): number {
-  const w2 = wx * wx + wy * wy + wz * wz;
-  const dx = wx - ex;
-  const dy = wy - ey;
-  const dz = wz - ez;
-  return (2 * Math.sqrt(3 * n2)) / (e2 + w2 + dx * dx + dy * dy + dz * dz + 1e-300);
 }
