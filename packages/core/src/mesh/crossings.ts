@@ -14,22 +14,28 @@ export function findCrossings(mesh: TriangleMesh, first = 0): Uint32Array {
   const { positions: p, indices } = mesh;
   const m = triangleCount(mesh);
   const tester = new TrianglePair(mesh);
-  const bvh = new TriangleBvh({ positions: p, indices: indices.subarray(3 * first) });
-  const out: number[] = [];
-  const box = new Float32Array(6);
-  let at = 0;
-  const look = (k: number): void => {
-    const u = k + first;
-    if (u <= at || !tester.near(box, u) || !tester.cross(at, u)) return;
-    out.push(at, u);
+  const found: [number, number][] = [];
+  const test = (t: number, u: number): void => {
+    const [low, high] = t < u ? [t, u] : [u, t];
+    if (!tester.flat(low) && tester.cross(low, high)) found.push([low, high]);
   };
-  for (let t = 0; t < m; t++) {
-    at = t;
-    tester.boxOf(t, box);
-    if (!tester.flat(t)) bvh.meeting(box, look);
+  if (first === 0) new TriangleBvh(mesh).overlapping(test);
+  else {
+    const bvh = new TriangleBvh({ positions: p, indices: indices.subarray(3 * first) });
+    const box = new Float32Array(6);
+    for (let t = 0; t < m; t++) {
+      tester.boxOf(t, box);
+      bvh.meeting(box, (k) => {
+        if (k + first > t && tester.near(box, k + first)) test(t, k + first);
+      });
+    }
   }
-  return Uint32Array.from(out);
+  found.sort(([a, b], [c, d]) => a - c || b - d);
+  return Uint32Array.from(found.flat());
 }
+
+/** Share of a determinant's terms that rounding may be wrong by: (7 + 56 ε) ε, Shewchuk's bound of the first stage. */
+const SURE = (7 + 56 * 2 ** -53) * 2 ** -53;
 
 /** Exact tests of pairs of a mesh's triangles. */
 class TrianglePair {
@@ -87,9 +93,16 @@ class TrianglePair {
     const se = e === a || e === b || e === c;
     const sf = f === a || f === b || f === c;
     // Most pairs are told apart by one plane.
-    const od = sd ? 0 : this.side(a, b, c, d);
-    const oe = se ? 0 : this.side(a, b, c, e);
-    const of = sf ? 0 : this.side(a, b, c, f);
+    let od = sd ? 0 : this.quickSide(a, b, c, d);
+    let oe = se ? 0 : this.quickSide(a, b, c, e);
+    let of = sf ? 0 : this.quickSide(a, b, c, f);
+    if (od !== od || oe !== oe || of !== of) {
+      // Of those in one plane, which would cost most to decide, nearly all by a line in it.
+      if (this.apartInPlane(a, b, c, d, e, f) || this.apartInPlane(d, e, f, a, b, c)) return false;
+      if (od !== od) od = this.side(a, b, c, d);
+      if (oe !== oe) oe = this.side(a, b, c, e);
+      if (of !== of) of = this.side(a, b, c, f);
+    }
     const shared = (sd ? 1 : 0) + (se ? 1 : 0) + (sf ? 1 : 0);
     if (shared === 0) {
       if ((od > 0 && oe > 0 && of > 0) || (od < 0 && oe < 0 && of < 0)) return false;
@@ -120,6 +133,76 @@ class TrianglePair {
     const own = a !== v && a !== w ? a : b !== v && b !== w ? b : c;
     const axis = this.axisOf(a, b, c);
     return this.turn(v, w, own, axis) * this.turn(v, w, apex, axis) > 0;
+  }
+
+  /**
+   * Whether the line of an edge of a, b, c, seen along one axis, has all of d, e, f strictly on its other side but for the
+   * edge's own ends: then the two meet in these at most.
+   */
+  private apartInPlane(a: number, b: number, c: number, d: number, e: number, f: number): boolean {
+    const axis = this.steepest(a, b, c);
+    return (
+      this.beyond(a, b, c, d, e, f, axis) || this.beyond(b, c, a, d, e, f, axis) || this.beyond(c, a, b, d, e, f, axis)
+    );
+  }
+
+  private beyond(p: number, q: number, inner: number, d: number, e: number, f: number, axis: number): boolean {
+    const own = this.turn(p, q, inner, axis);
+    return (
+      own !== 0 &&
+      (d === p || d === q || this.turn(p, q, d, axis) === -own) &&
+      (e === p || e === q || this.turn(p, q, e, axis) === -own) &&
+      (f === p || f === q || this.turn(p, q, f, axis) === -own)
+    );
+  }
+
+  /** The axis along which a triangle shows most of its area, near enough. */
+  private steepest(a: number, b: number, c: number): number {
+    const { p } = this;
+    let axis = 0;
+    let most = -1;
+    for (let k = 0; k < 3; k++) {
+      const u = (k + 1) % 3;
+      const v = (k + 2) % 3;
+      const area = Math.abs(
+        (p[3 * b + u] - p[3 * a + u]) * (p[3 * c + v] - p[3 * a + v]) -
+          (p[3 * b + v] - p[3 * a + v]) * (p[3 * c + u] - p[3 * a + u]),
+      );
+      if (area > most) {
+        most = area;
+        axis = k;
+      }
+    }
+    return axis;
+  }
+
+  /** `side` where plain arithmetic is sure of it, else NaN. */
+  private quickSide(a: number, b: number, c: number, d: number): number {
+    const { p } = this;
+    const dx = p[3 * d];
+    const dy = p[3 * d + 1];
+    const dz = p[3 * d + 2];
+    const ax = p[3 * a] - dx;
+    const ay = p[3 * a + 1] - dy;
+    const az = p[3 * a + 2] - dz;
+    const bx = p[3 * b] - dx;
+    const by = p[3 * b + 1] - dy;
+    const bz = p[3 * b + 2] - dz;
+    const cx = p[3 * c] - dx;
+    const cy = p[3 * c + 1] - dy;
+    const cz = p[3 * c + 2] - dz;
+    const bxcy = bx * cy;
+    const cxby = cx * by;
+    const cxay = cx * ay;
+    const axcy = ax * cy;
+    const axby = ax * by;
+    const bxay = bx * ay;
+    const det = az * (bxcy - cxby) + bz * (cxay - axcy) + cz * (axby - bxay);
+    const permanent =
+      (Math.abs(bxcy) + Math.abs(cxby)) * Math.abs(az) +
+      (Math.abs(cxay) + Math.abs(axcy)) * Math.abs(bz) +
+      (Math.abs(axby) + Math.abs(bxay)) * Math.abs(cz);
+    return det > SURE * permanent ? 1 : det < -SURE * permanent ? -1 : NaN;
   }
 
   /** Sign of where d lies beside the plane of a, b, c. */

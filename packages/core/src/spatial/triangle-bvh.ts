@@ -15,9 +15,11 @@ export interface SurfaceHit {
 }
 
 /**
- * Bounding volume hierarchy over a mesh's triangles, split at the median of the longest axis of the centroids.
- * Build O(m log m), 28 bytes a node; closest-point queries O(log m) on usual surfaces.
- * Source of the closest-point test: C. Ericson (2005), Real-Time Collision Detection, 5.1.5.
+ * Bounding volume hierarchy over a mesh's triangles, split in the middle of space along a curve that fills it, and at the
+ * median where many lie in one cell of that. Build O(m log m), most of it one sort of numbers; closest-point queries O(log m)
+ * on usual surfaces.
+ * Sources: C. Lauterbach et al. (2009), Fast BVH construction on GPUs (the order); C. Ericson (2005), Real-Time Collision
+ * Detection, 5.1.5 (the closest point).
  */
 export class TriangleBvh {
   private readonly boxes: Float32Array;
@@ -34,58 +36,88 @@ export class TriangleBvh {
     this.order = new Uint32Array(m);
     const centroid = new Float32Array(3 * m);
     for (let t = 0; t < m; t++) {
-      this.order[t] = t;
       for (let k = 0; k < 3; k++) {
         centroid[3 * t + k] =
           (p[3 * indices[3 * t] + k] + p[3 * indices[3 * t + 1] + k] + p[3 * indices[3 * t + 2] + k]) / 3;
       }
     }
-    const capacity = Math.max(1, 2 * Math.ceil(m / (LEAF_SIZE / 2)) + 1);
+    const codes = curveCodes(centroid);
+    const { unit } = codes;
+    for (let i = 0; i < m; i++) {
+      const t = codes.sorted[i] % unit;
+      this.order[i] = t;
+      codes.sorted[i] = (codes.sorted[i] - t) / unit;
+    }
+    // A leaf holds one triangle at least.
+    const capacity = Math.max(1, 2 * m);
     this.boxes = new Float32Array(6 * capacity);
     this.link = new Int32Array(capacity);
     this.leafCount = new Uint8Array(capacity);
-    if (m > 0) this.build(0, m, centroid);
+    if (m > 0) this.build(0, m, codes.sorted, centroid);
   }
 
-  private build(from: number, to: number, centroid: Float32Array): number {
+  private build(from: number, to: number, codes: Float64Array, centroid: Float32Array): number {
     const node = this.nodes++;
-    const { positions: p, indices } = this.mesh;
-    const b = 6 * node;
-    const boxes = this.boxes;
-    for (let k = 0; k < 3; k++) {
-      boxes[b + k] = Infinity;
-      boxes[b + 3 + k] = -Infinity;
-    }
-    const low = [Infinity, Infinity, Infinity];
-    const high = [-Infinity, -Infinity, -Infinity];
-    for (let i = from; i < to; i++) {
-      const t = this.order[i];
-      for (let c = 0; c < 3; c++) {
-        const v = 3 * indices[3 * t + c];
-        for (let k = 0; k < 3; k++) {
-          const x = p[v + k];
-          if (x < boxes[b + k]) boxes[b + k] = x;
-          if (x > boxes[b + 3 + k]) boxes[b + 3 + k] = x;
-        }
-      }
-      for (let k = 0; k < 3; k++) {
-        const x = centroid[3 * t + k];
-        if (x < low[k]) low[k] = x;
-        if (x > high[k]) high[k] = x;
-      }
-    }
     if (to - from <= LEAF_SIZE) {
       this.link[node] = -(from + 1);
       this.leafCount[node] = to - from;
+      this.boxOfLeaf(node, from, to);
       return node;
     }
-    let axis = 0;
-    for (let k = 1; k < 3; k++) if (high[k] - low[k] > high[axis] - low[axis]) axis = k;
-    const mid = (from + to) >> 1;
-    selectNth(this.order, from, to - 1, mid, centroid, axis);
-    this.build(from, mid, centroid);
-    this.link[node] = this.build(mid, to, centroid);
+    const mid = codes[from] < codes[to - 1] ? splitOf(codes, from, to) : this.halve(from, to, centroid);
+    const left = this.build(from, mid, codes, centroid);
+    const right = this.build(mid, to, codes, centroid);
+    this.link[node] = right;
+    const { boxes } = this;
+    for (let k = 0; k < 3; k++) {
+      const l = 6 * left + k;
+      const r = 6 * right + k;
+      boxes[6 * node + k] = boxes[l] < boxes[r] ? boxes[l] : boxes[r];
+      boxes[6 * node + k + 3] = boxes[l + 3] > boxes[r + 3] ? boxes[l + 3] : boxes[r + 3];
+    }
     return node;
+  }
+
+  /** Parts triangles that one cell of the curve holds at the median of their longest axis. */
+  private halve(from: number, to: number, centroid: Float32Array): number {
+    const { order } = this;
+    let axis = 0;
+    let widest = -1;
+    for (let k = 0; k < 3; k++) {
+      let low = Infinity;
+      let high = -Infinity;
+      for (let i = from; i < to; i++) {
+        const x = centroid[3 * order[i] + k];
+        if (x < low) low = x;
+        if (x > high) high = x;
+      }
+      if (high - low > widest) {
+        widest = high - low;
+        axis = k;
+      }
+    }
+    const mid = (from + to) >> 1;
+    selectNth(order, from, to - 1, mid, centroid, axis);
+    return mid;
+  }
+
+  private boxOfLeaf(node: number, from: number, to: number): void {
+    const { positions: p, indices } = this.mesh;
+    const { boxes, order } = this;
+    for (let k = 0; k < 3; k++) {
+      let low = Infinity;
+      let high = -Infinity;
+      for (let i = from; i < to; i++) {
+        const t = 3 * order[i];
+        for (let c = 0; c < 3; c++) {
+          const x = p[3 * indices[t + c] + k];
+          if (x < low) low = x;
+          if (x > high) high = x;
+        }
+      }
+      boxes[6 * node + k] = low;
+      boxes[6 * node + 3 + k] = high;
+    }
   }
 
   /** Visits the triangles whose leaves' boxes meet a box: least x, y, z, then greatest. */
@@ -104,6 +136,61 @@ export class TriangleBvh {
         stack[top++] = node + 1;
       } else for (let i = -l - 1; i < -l - 1 + leafCount[node]; i++) visit(order[i]);
     }
+  }
+
+  /**
+   * Visits every two triangles whose boxes meet, once, in no certain order: the hierarchy goes down against itself.
+   * O(m + pairs) on usual surfaces.
+   */
+  overlapping(visit: (t: number, u: number) => void): void {
+    if (this.nodes === 0) return;
+    const own = this.triangleBoxes();
+    const stack: number[] = [0, 0];
+    while (stack.length > 0) {
+      const b = stack.pop()!;
+      const a = stack.pop()!;
+      if (a !== b && !meet(this.boxes, 6 * a, this.boxes, 6 * b)) continue;
+      const la = this.link[a];
+      const lb = this.link[b];
+      if (la < 0 && lb < 0) this.leavesOverlap(a, b, own, visit);
+      else if (a === b) stack.push(a + 1, a + 1, la, la, a + 1, la);
+      else if (lb < 0 || (la >= 0 && this.extent(a) > this.extent(b))) stack.push(a + 1, b, la, b);
+      else stack.push(a, b + 1, a, lb);
+    }
+  }
+
+  private leavesOverlap(a: number, b: number, own: Float32Array, visit: (t: number, u: number) => void): void {
+    const { order, link, leafCount } = this;
+    const fromA = -link[a] - 1;
+    const fromB = -link[b] - 1;
+    for (let i = fromA; i < fromA + leafCount[a]; i++) {
+      for (let j = a === b ? i + 1 : fromB; j < fromB + leafCount[b]; j++) {
+        if (meet(own, 6 * i, own, 6 * j)) visit(order[i], order[j]);
+      }
+    }
+  }
+
+  /** Least and greatest coordinates of the triangles, in the order of the leaves. */
+  private triangleBoxes(): Float32Array {
+    const { positions: p, indices } = this.mesh;
+    const out = new Float32Array(6 * this.order.length);
+    for (let i = 0; i < this.order.length; i++) {
+      const t = 3 * this.order[i];
+      for (let k = 0; k < 3; k++) {
+        const x = p[3 * indices[t] + k];
+        const y = p[3 * indices[t + 1] + k];
+        const z = p[3 * indices[t + 2] + k];
+        out[6 * i + k] = x < y ? (x < z ? x : z) : y < z ? y : z;
+        out[6 * i + 3 + k] = x > y ? (x > z ? x : z) : y > z ? y : z;
+      }
+    }
+    return out;
+  }
+
+  private extent(node: number): number {
+    const { boxes } = this;
+    const b = 6 * node;
+    return Math.max(boxes[b + 3] - boxes[b], boxes[b + 4] - boxes[b + 1], boxes[b + 5] - boxes[b + 2]);
   }
 
   /** Closest surface point within `maxDistance`, written to `out`. @returns false if there is none */
@@ -207,11 +294,78 @@ export class TriangleBvh {
   }
 }
 
+/** Whether two boxes have a place in common. */
+function meet(p: Float32Array, a: number, q: Float32Array, b: number): boolean {
+  return (
+    p[a] <= q[b + 3] &&
+    q[b] <= p[a + 3] &&
+    p[a + 1] <= q[b + 4] &&
+    q[b + 1] <= p[a + 4] &&
+    p[a + 2] <= q[b + 5] &&
+    q[b + 2] <= p[a + 5]
+  );
+}
+
 function boxDistance(boxes: Float32Array, b: number, x: number, y: number, z: number): number {
   const dx = x < boxes[b] ? boxes[b] - x : x > boxes[b + 3] ? x - boxes[b + 3] : 0;
   const dy = y < boxes[b + 1] ? boxes[b + 1] - y : y > boxes[b + 4] ? y - boxes[b + 4] : 0;
   const dz = z < boxes[b + 2] ? boxes[b + 2] - z : z > boxes[b + 5] ? z - boxes[b + 5] : 0;
   return dx * dx + dy * dy + dz * dz;
+}
+
+/**
+ * Numbers of the cells that places lie in, along a curve that keeps near ones together, sorted; each is the cell's number
+ * times `unit` plus the place's. As many cells as fit into a number.
+ * Source: G. Morton (1966), A computer oriented geodetic data base.
+ */
+function curveCodes(places: Float32Array): { sorted: Float64Array; unit: number } {
+  const n = places.length / 3;
+  const indexBits = Math.ceil(Math.log2(Math.max(2, n)));
+  const bits = Math.min(16, Math.floor((53 - indexBits) / 3));
+  const low = [Infinity, Infinity, Infinity];
+  let size = 0;
+  for (let k = 0; k < 3; k++) {
+    let high = -Infinity;
+    for (let i = k; i < places.length; i += 3) {
+      if (places[i] < low[k]) low[k] = places[i];
+      if (places[i] > high) high = places[i];
+    }
+    size = Math.max(size, high - low[k]);
+  }
+  const scale = size > 0 ? (2 ** bits - 1) / size : 0;
+  const unit = 2 ** indexBits;
+  const spread = new Float64Array(2 ** bits);
+  for (let c = 0; c < spread.length; c++) {
+    let sum = 0;
+    for (let b = 0; b < bits; b++) if ((c >> b) & 1) sum += 8 ** b;
+    spread[c] = sum;
+  }
+  const sorted = new Float64Array(n);
+  for (let i = 0; i < n; i++) {
+    const x = spread[((places[3 * i] - low[0]) * scale) | 0];
+    const y = spread[((places[3 * i + 1] - low[1]) * scale) | 0];
+    const z = spread[((places[3 * i + 2] - low[2]) * scale) | 0];
+    sorted[i] = (x + 2 * y + 4 * z) * unit + i;
+  }
+  return { sorted: sorted.sort(), unit };
+}
+
+/** The first place in sorted codes whose highest bit differs, of those that are not the same in all. */
+function splitOf(codes: Float64Array, from: number, to: number): number {
+  const first = codes[from];
+  const last = codes[to - 1];
+  // The greatest power of two at which the two differ: the last code rounded down to it parts them.
+  let power = 2 ** Math.floor(Math.log2(last - first));
+  while (Math.floor(first / (2 * power)) !== Math.floor(last / (2 * power))) power *= 2;
+  const part = Math.floor(last / power) * power;
+  let low = from;
+  let high = to - 1;
+  while (low < high) {
+    const mid = (low + high) >> 1;
+    if (codes[mid] < part) low = mid + 1;
+    else high = mid;
+  }
+  return low;
 }
 
 /** Hoare's selection: puts the n-th smallest (by one coordinate) in its place, smaller ones before it. */
