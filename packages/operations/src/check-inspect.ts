@@ -7,7 +7,7 @@ export class CheckInspectParams {}
 
 export const checkInspect = defineOperation({
   id: 'check.inspect',
-  version: 2,
+  version: 3,
   stage: 'check',
   title: 'Inspect',
   help: 'Measures size, area and volume of the surface and tells whether it is watertight.',
@@ -16,12 +16,15 @@ export const checkInspect = defineOperation({
   params: CheckInspectParams,
   suggest: () => ({}),
   async run({ mesh }, _params, ctx) {
-    const { findCrossings, inspectTopology } = await import('@amber-knit/core/mesh');
+    const { findCrossings, findSurfaceFaults, inspectTopology, makeManifold } = await import('@amber-knit/core/mesh');
     const { surfaceArea, enclosedVolume } = await import('@amber-knit/core/measure');
     const report = inspectTopology(mesh);
     ctx.checkpoint(0.2);
     const crossings = findCrossings(mesh).length / 2;
-    ctx.checkpoint(0.9);
+    ctx.checkpoint(0.7);
+    const manifold = report.nonManifoldEdges === 0 && report.nonManifoldVertices === 0;
+    const faults = findSurfaceFaults(manifold ? mesh : makeManifold(mesh).mesh);
+    ctx.checkpoint(0.95);
     const b = boundsOf(mesh.positions);
     return {
       outputs: {},
@@ -36,6 +39,11 @@ export const checkInspect = defineOperation({
         ...(Number.isFinite(report.holes) ? { holes: report.holes } : {}),
         nonManifoldEdges: report.nonManifoldEdges,
         crossings,
+        tunnels: faults.pieces.reduce((sum, p) => sum + p.tunnels, 0),
+        innerPieces: faults.pieces.filter((p) => p.inner).length,
+        insideOut: faults.pieces.filter((p) => p.volume < 0 && !p.inner).length,
+        spikes: faults.spikes.length,
+        slivers: faults.slivers.length,
         watertight: report.watertight && crossings === 0,
       },
     };
@@ -62,6 +70,38 @@ export const checkInspect = defineOperation({
       limits: { good: 0, bad: 1 },
     },
     crossings: SURFACE_FIGURES.crossings,
+    tunnels: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Tunnels',
+      help: 'Ways through the object: the handle of a jug makes one. More than it has are small bridges between sheets.',
+    },
+    innerPieces: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Inner pieces',
+      help: 'Pieces within another, where nobody can see them: hollows, or crumbs of the scan.',
+    },
+    insideOut: {
+      kind: 'count',
+      rank: 'diagnostic',
+      label: 'Inside out',
+      help: 'Closed pieces whose triangles face inwards.',
+      limits: { good: 0, bad: 1 },
+    },
+    spikes: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Spikes',
+      help: 'Vertices that stand out like needles: the angles around them make less than 180°.',
+      limits: { good: 0, bad: 1 },
+    },
+    slivers: {
+      kind: 'count',
+      rank: 'diagnostic',
+      label: 'Slivers',
+      help: 'Triangles so narrow that their normals say nothing. Even triangles have none. The limit is common practice, no source.',
+    },
     nonManifoldEdges: SURFACE_FIGURES.nonManifoldEdges,
   },
   summarize: (f) =>

@@ -25,8 +25,8 @@ const MOST_ROUNDS = 4;
 
 /**
  * Reduces a mesh by drawing edges together, the one first that costs least (see `EdgeQuadrics`). Rims stay rims; crisp edges
- * stay since moving them costs. Where the result crosses itself it is done again with those places left as they were:
- * the same edges are drawn together but for these, and then others. What crosses in the source stays. O(m log m).
+ * stay since moving them costs. Where the result crosses itself and the source does not, it is done again with those places
+ * left as they were: the same edges are drawn together but for these, and then others. O(m log m).
  * @returns positions and triangles alone (see `carryAttributes`)
  * @throws GeometryError if the context is cancelled
  */
@@ -87,7 +87,7 @@ class Reducer {
 
   /** @param locked vertices that stay as they are */
   constructor(
-    source: TriangleMesh,
+    private readonly source: TriangleMesh,
     private readonly locked: Uint8Array,
     private readonly options: ReduceMeshOptions,
   ) {
@@ -137,23 +137,43 @@ class Reducer {
   }
 
   /**
-   * Locks the vertices that came into those of crossing triangles.
+   * Locks the vertices that came into those of triangles that cross, but for those that crossed in the source: these are
+   * better reduced than kept.
    * @param pairs of triangles of the compacted mesh
-   * @returns false if all of them were locked before: they cross in the source
+   * @returns false if nothing was locked that was not before
    */
   lock(oldFromNew: Uint32Array, { indices }: TriangleMesh, pairs: Uint32Array): boolean {
     const { locked } = this;
+    const corner = (t: number, k: number): number => oldFromNew[indices[3 * t + k]];
     const crossing = new Uint8Array(locked.length);
-    let fresh = false;
-    for (const t of pairs) {
-      for (let k = 0; k < 3; k++) {
-        const v = oldFromNew[indices[3 * t + k]];
-        crossing[v] = 1;
-        fresh ||= !locked[v];
-      }
+    for (const t of pairs) for (let k = 0; k < 3; k++) crossing[corner(t, k)] = 1;
+    const native = this.crossInSource(crossing);
+    const fresh = new Uint8Array(locked.length);
+    for (let i = 0; i < pairs.length; i += 2) {
+      const corners = [0, 1, 2].flatMap((k) => [corner(pairs[i], k), corner(pairs[i + 1], k)]);
+      if (!corners.some((v) => native[v])) for (const v of corners) fresh[v] = 1;
     }
-    if (fresh) for (let v = 0; v < locked.length; v++) if (crossing[this.keptOf(v)]) locked[v] = 1;
-    return fresh;
+    let any = false;
+    for (let v = 0; v < locked.length; v++) {
+      if (locked[v] || !fresh[this.keptOf(v)]) continue;
+      locked[v] = 1;
+      any = true;
+    }
+    return any;
+  }
+
+  /** Which of some kept vertices have source triangles in them that cross each other. */
+  private crossInSource(kept: Uint8Array): Uint8Array {
+    const { source } = this;
+    const own: number[] = [];
+    for (let t = 0; t < source.indices.length; t += 3) {
+      const corners = source.indices.subarray(t, t + 3);
+      if (corners.some((v) => kept[this.keptOf(v)])) own.push(...corners);
+    }
+    const out = new Uint8Array(kept.length);
+    for (const t of findCrossings({ positions: source.positions, indices: Uint32Array.from(own) }))
+      for (let k = 0; k < 3; k++) out[this.keptOf(own[3 * t + k])] = 1;
+    return out;
   }
 
   /** The vertex that one became a part of. */
