@@ -4,7 +4,7 @@ import { HolesPanel } from './holes/holes-panel';
 
 export const mendStage: StageModule = {
   id: 'mend',
-  guide: 'Close holes and remove faults, then reduce the triangles to what the use needs.',
+  guide: 'Close holes and remove faults, take noise away, then reduce the triangles to what the use needs.',
   panels: [HolesPanel],
   overlays: [HolesOverlay],
   compared: true,
