@@ -205,9 +205,9 @@ async function coarseTriangles(mesh: TriangleMesh): Promise<Uint32Array> {
     tags.low[3 * v + 2] = (v >> 16) & 255;
     tags.high[v] = v >>> 24;
   }
-  const { mesh: light } = await simplifyMesh(
+  const light = await simplifyMesh(
     { positions: mesh.positions, indices: mesh.indices, colors: tags.low, invented: tags.high },
-    { triangles: COARSE_TRIANGLES },
+    COARSE_TRIANGLES,
   );
   const c = light.colors!;
   const h = light.invented!;

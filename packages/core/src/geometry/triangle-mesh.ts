@@ -35,28 +35,49 @@ export function triangleCount(mesh: { indices: Uint32Array }): number {
   return mesh.indices.length / 3;
 }
 
+/**
+ * Normal of the triangle of three vertices, as long as twice its area, written to `out` from `at` on.
+ * @returns that length
+ */
+export function triangleNormal(
+  positions: ArrayLike<number>,
+  a: number,
+  b: number,
+  c: number,
+  out: Float64Array,
+  at = 0,
+): number {
+  const p = positions;
+  const x = p[3 * a];
+  const y = p[3 * a + 1];
+  const z = p[3 * a + 2];
+  const ux = p[3 * b] - x;
+  const uy = p[3 * b + 1] - y;
+  const uz = p[3 * b + 2] - z;
+  const vx = p[3 * c] - x;
+  const vy = p[3 * c + 1] - y;
+  const vz = p[3 * c + 2] - z;
+  const nx = uy * vz - uz * vy;
+  const ny = uz * vx - ux * vz;
+  const nz = ux * vy - uy * vx;
+  out[at] = nx;
+  out[at + 1] = ny;
+  out[at + 2] = nz;
+  return Math.sqrt(nx * nx + ny * ny + nz * nz);
+}
+
 /** Area-weighted unit vertex normals (3n). O(n + m). */
 export function vertexNormals(mesh: TriangleMesh): Float32Array {
   const { positions: p, indices } = mesh;
   const out = new Float32Array(p.length);
+  const n = new Float64Array(3);
   for (let t = 0; t < indices.length; t += 3) {
-    const a = 3 * indices[t];
-    const b = 3 * indices[t + 1];
-    const c = 3 * indices[t + 2];
-    const ux = p[b] - p[a];
-    const uy = p[b + 1] - p[a + 1];
-    const uz = p[b + 2] - p[a + 2];
-    const vx = p[c] - p[a];
-    const vy = p[c + 1] - p[a + 1];
-    const vz = p[c + 2] - p[a + 2];
-    const nx = uy * vz - uz * vy;
-    const ny = uz * vx - ux * vz;
-    const nz = ux * vy - uy * vx;
+    triangleNormal(p, indices[t], indices[t + 1], indices[t + 2], n);
     for (let k = 0; k < 3; k++) {
       const v = 3 * indices[t + k];
-      out[v] += nx;
-      out[v + 1] += ny;
-      out[v + 2] += nz;
+      out[v] += n[0];
+      out[v + 1] += n[1];
+      out[v + 2] += n[2];
     }
   }
   for (let i = 0; i < out.length; i += 3) {

@@ -1,21 +1,12 @@
-import type { TriangleMesh } from '../geometry/triangle-mesh.js';
+import { triangleNormal, type TriangleMesh } from '../geometry/triangle-mesh.js';
 
 /** Surface area in mm². O(m). */
 export function surfaceArea(mesh: TriangleMesh): number {
   const { positions: p, indices } = mesh;
+  const n = new Float64Array(3);
   let sum = 0;
-  for (let t = 0; t < indices.length; t += 3) {
-    const a = 3 * indices[t];
-    const b = 3 * indices[t + 1];
-    const c = 3 * indices[t + 2];
-    const ux = p[b] - p[a];
-    const uy = p[b + 1] - p[a + 1];
-    const uz = p[b + 2] - p[a + 2];
-    const vx = p[c] - p[a];
-    const vy = p[c + 1] - p[a + 1];
-    const vz = p[c + 2] - p[a + 2];
-    sum += 0.5 * Math.hypot(uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx);
-  }
+  for (let t = 0; t < indices.length; t += 3)
+    sum += triangleNormal(p, indices[t], indices[t + 1], indices[t + 2], n) / 2;
   return sum;
 }
 

@@ -79,3 +79,24 @@ test('all planted spikes and slivers are found, and hardly anything else', () =>
     expect(findSurfaceFaults(flat).slivers).toContain(t / 3);
   }
 });
+
+test('hundreds of crumbs in the box of a piece are told from those within it, and do not cost a walk over it each', () => {
+  const ring = meshOf(torus(15, 5), 21, 0.5);
+  const crumb: TriangleMesh = {
+    positions: Float32Array.from([0, 0, 0, 0.2, 0, 0, 0, 0.2, 0, 0, 0, 0.2]),
+    indices: Uint32Array.from([0, 2, 1, 0, 1, 3, 0, 3, 2, 1, 2, 3]),
+  };
+  const at = (x: number, y: number, z: number): TriangleMesh => ({
+    ...crumb,
+    positions: crumb.positions.map((c, i) => c + [x, y, z][i % 3]),
+  });
+  const crumbs: TriangleMesh[] = [];
+  for (let i = 0; i < 400; i++) {
+    const angle = (2 * Math.PI * i) / 400;
+    // Every other one in the hole of the ring, the rest in its flesh.
+    const r = i % 2 ? 15 : 6;
+    crumbs.push(at(r * Math.cos(angle), r * Math.sin(angle), 0.1));
+  }
+  const { pieces } = findSurfaceFaults(joined(ring, ...crumbs));
+  expect(pieces.map((p) => p.inner)).toEqual([false, ...crumbs.map((_, i) => i % 2 === 1)]);
+});

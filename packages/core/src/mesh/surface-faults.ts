@@ -1,4 +1,6 @@
+import { orient2d, orient3d } from 'robust-predicates';
 import { triangleCount, vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { TriangleBvh } from '../spatial/triangle-bvh.js';
 import { BOUNDARY, boundaryLoops, labelPieces, oppositeHalfEdges } from './topology.js';
 
 /** A part of a surface whose triangles hang together. */
@@ -27,14 +29,11 @@ export interface SurfaceFaults {
 const SLIVER_SHAPE = 0.05;
 /** Angles of the triangles around a vertex: 360° in the flat, less than this at a needle. The corner of a cube has 270°. */
 const SPIKE_ANGLE = Math.PI;
-/** Pieces that are asked whether they lie in another: largest first. */
-const MOST_INNER = 500;
 
 /**
  * Finds slivers, spikes, and what each piece is: how many rims and tunnels it has (by Euler's number), what it encloses,
- * whether it lies within another (by the winding number). The mesh must have manifold edges and vertices.
- * O(m), and O(m) for each piece whose box lies within another's.
- * Source of the winding number: A. van Oosterom, J. Strackee (1983), The solid angle of a plane triangle.
+ * whether it lies within another (by what a ray goes through). The mesh must have manifold edges and vertices.
+ * O(m log m).
  */
 export function findSurfaceFaults(mesh: TriangleMesh): SurfaceFaults {
   return { pieces: describePieces(mesh), ...needlesAndSlivers(mesh) };
@@ -82,7 +81,6 @@ function describePieces(mesh: TriangleMesh): SurfacePiece[] {
   const halves = new Float64Array(count);
   const rims = new Float64Array(count);
   const volumes = new Float64Array(count);
-  const boxes = new Float64Array(6 * count).map((_, i) => (i % 6 < 3 ? Infinity : -Infinity));
   const pieceOf = new Int32Array(n).fill(-1);
   for (let t = 0; t < label.length; t++) {
     const piece = label[t];
@@ -98,14 +96,10 @@ function describePieces(mesh: TriangleMesh): SurfacePiece[] {
       if (pieceOf[v] >= 0) continue;
       pieceOf[v] = piece;
       vertices[piece]++;
-      for (let i = 0; i < 3; i++) {
-        boxes[6 * piece + i] = Math.min(boxes[6 * piece + i], p[3 * v + i]);
-        boxes[6 * piece + 3 + i] = Math.max(boxes[6 * piece + 3 + i], p[3 * v + i]);
-      }
     }
   }
   for (const loop of boundaryLoops(mesh, opposite)) rims[pieceOf[loop[0]]]++;
-  const inner = innerPieces(mesh, label, boxes, sizes, rims, pieceOf);
+  const inner = innerPieces(mesh, label, rims, pieceOf);
   return sizes.map((triangles, i) => ({
     triangles,
     rims: rims[i],
@@ -116,46 +110,61 @@ function describePieces(mesh: TriangleMesh): SurfacePiece[] {
   }));
 }
 
-function innerPieces(
-  mesh: TriangleMesh,
-  label: Int32Array,
-  boxes: Float64Array,
-  sizes: readonly number[],
-  rims: Float64Array,
-  pieceOf: Int32Array,
-): Uint8Array {
-  const out = new Uint8Array(sizes.length);
-  const within = (i: number, j: number): boolean =>
-    [0, 1, 2].every((k) => boxes[6 * i + k] > boxes[6 * j + k] && boxes[6 * i + 3 + k] < boxes[6 * j + 3 + k]);
-  const asked = sizes.map((_, i) => i).sort((a, b) => sizes[b] - sizes[a]);
-  for (const i of asked.slice(0, MOST_INNER)) {
-    const around = new Set(asked.filter((j) => j !== i && rims[j] === 0 && within(i, j)));
-    if (around.size === 0) continue;
-    const v = pieceOf.indexOf(i);
-    const windings = windingNumbers(mesh, label, around, v);
-    if (windings.some((w) => Math.abs(w) > 0.5)) out[i] = 1;
+function innerPieces(mesh: TriangleMesh, label: Int32Array, rims: Float64Array, pieceOf: Int32Array): Uint8Array {
+  const out = new Uint8Array(rims.length);
+  if (rims.length < 2) return out;
+  const someVertex = new Int32Array(rims.length);
+  pieceOf.forEach((piece, v) => {
+    if (piece >= 0) someVertex[piece] = v;
+  });
+  const bvh = new TriangleBvh(mesh);
+  const windings = new Map<number, number>();
+  for (let i = 0; i < out.length; i++) {
+    windings.clear();
+    const v = someVertex[i];
+    const [x, y, z] = mesh.positions.subarray(3 * v, 3 * v + 3);
+    // What a ray along x meets, up to where the farthest piece ends.
+    bvh.meeting(Float32Array.of(x, y, z, Infinity, y, z), (t) => {
+      const j = label[t];
+      if (j !== i && rims[j] === 0) windings.set(j, (windings.get(j) ?? 0) + crossingOf(mesh, t, v));
+    });
+    for (const winding of windings.values()) if (winding !== 0) out[i] = 1;
   }
   return out;
 }
 
-/** How often closed pieces go round a vertex of another piece: 1 within, 0 without. */
-function windingNumbers(
-  { positions: p, indices }: TriangleMesh,
-  label: Int32Array,
-  pieces: Set<number>,
-  v: number,
-): number[] {
-  const sums = new Map<number, number>();
-  for (let t = 0; t < label.length; t++) {
-    if (!pieces.has(label[t])) continue;
-    const c = [0, 1, 2].map((k) => [0, 1, 2].map((i) => p[3 * indices[3 * t + k] + i] - p[3 * v + i]));
-    const [a, b, d] = c;
-    const [la, lb, ld] = c.map(([x, y, z]) => Math.hypot(x, y, z));
-    const dot = (s: number[], r: number[]): number => s[0] * r[0] + s[1] * r[1] + s[2] * r[2];
-    const det =
-      a[0] * (b[1] * d[2] - b[2] * d[1]) + a[1] * (b[2] * d[0] - b[0] * d[2]) + a[2] * (b[0] * d[1] - b[1] * d[0]);
-    const angle = 2 * Math.atan2(det, la * lb * ld + dot(a, b) * ld + dot(b, d) * la + dot(d, a) * lb);
-    sums.set(label[t], (sums.get(label[t]) ?? 0) + angle / (4 * Math.PI));
-  }
-  return [...sums.values()];
+/**
+ * 1 or -1 if the ray from a vertex along x goes through a triangle, by the way that faces; else 0. Exact, and edges seen from
+ * both sides count once: what goes through a closed piece an even number of times adds up to 0.
+ */
+function crossingOf({ positions: p, indices }: TriangleMesh, t: number, v: number): number {
+  const [a, b, c] = [3 * indices[3 * t], 3 * indices[3 * t + 1], 3 * indices[3 * t + 2]];
+  const o = 3 * v;
+  const round = aroundInPlane(p, a, b, o) + aroundInPlane(p, b, c, o) + aroundInPlane(p, c, a, o);
+  if (round === 0) return 0;
+  const side = orient3d(
+    p[a],
+    p[a + 1],
+    p[a + 2],
+    p[b],
+    p[b + 1],
+    p[b + 2],
+    p[c],
+    p[c + 1],
+    p[c + 2],
+    p[o],
+    p[o + 1],
+    p[o + 2],
+  );
+  // The triangle lies ahead where the vertex is on the side from which it turns the way that it does.
+  return Math.sign(side) === -round ? round : 0;
+}
+
+/** How an edge, seen along x, passes a place on its one side: 1 upwards, -1 downwards, 0 not at all. */
+function aroundInPlane(p: Float32Array, a: number, b: number, o: number): number {
+  const up = p[a + 2] <= p[o + 2];
+  if (up === p[b + 2] <= p[o + 2]) return 0;
+  const [low, high] = up ? [a, b] : [b, a];
+  const turn = orient2d(p[low + 1], p[low + 2], p[high + 1], p[high + 2], p[o + 1], p[o + 2]);
+  return turn > 0 ? (up ? 1 : -1) : 0;
 }

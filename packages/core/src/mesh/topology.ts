@@ -31,26 +31,45 @@ export function oppositeHalfEdges(indices: Uint32Array, vertices: number): Int32
   for (let h = 0; h < count; h++) list[cursor[low[h]]++] = h;
   const opposite = new Int32Array(count).fill(BOUNDARY);
   for (let v = 0; v < vertices; v++) {
-    for (let i = start[v]; i < start[v + 1]; i++) {
-      const h = list[i];
-      if (opposite[h] !== BOUNDARY) continue;
-      let twin = -1;
-      let others = 0;
-      for (let j = start[v]; j < start[v + 1]; j++) {
-        if (j !== i && high[list[j]] === high[h]) {
-          others++;
-          twin = list[j];
-        }
-      }
-      if (others === 1 && indices[twin] !== indices[h]) {
-        opposite[h] = twin;
-        opposite[twin] = h;
-      } else if (others > 0) {
-        for (let j = start[v]; j < start[v + 1]; j++) if (high[list[j]] === high[h]) opposite[list[j]] = NON_MANIFOLD;
-      }
+    const row = list.subarray(start[v], start[v + 1]);
+    if (row.length <= LONG_ROW) {
+      pairUp(row, indices, high, opposite);
+      continue;
+    }
+    row.sort((g, h) => high[g] - high[h] || g - h);
+    for (let from = 0; from < row.length;) {
+      let to = from + 1;
+      while (to < row.length && high[row[to]] === high[row[from]]) to++;
+      pairUp(row.subarray(from, to), indices, high, opposite);
+      from = to;
     }
   }
   return opposite;
+}
+
+/** Half-edges at one vertex from which on sorting them costs less than comparing all with all. */
+const LONG_ROW = 64;
+
+/** Finds twins among half-edges with the same lower vertex. Quadratic in their number. */
+function pairUp(row: Uint32Array, indices: Uint32Array, high: Uint32Array, opposite: Int32Array): void {
+  for (let i = 0; i < row.length; i++) {
+    const h = row[i];
+    if (opposite[h] !== BOUNDARY) continue;
+    let twin = -1;
+    let others = 0;
+    for (let j = 0; j < row.length; j++) {
+      if (j !== i && high[row[j]] === high[h]) {
+        others++;
+        twin = row[j];
+      }
+    }
+    if (others === 1 && indices[twin] !== indices[h]) {
+      opposite[h] = twin;
+      opposite[twin] = h;
+    } else if (others > 0) {
+      for (let j = 0; j < row.length; j++) if (high[row[j]] === high[h]) opposite[row[j]] = NON_MANIFOLD;
+    }
+  }
 }
 
 /**

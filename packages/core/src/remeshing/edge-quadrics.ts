@@ -145,26 +145,12 @@ export class EdgeQuadrics {
   }
 
   private measure(h: number): void {
-    const { positions: p, origin } = this.mesh;
-    const t = (h / 3) | 0;
-    const a = 3 * origin[3 * t];
-    const b = 3 * origin[3 * t + 1];
-    const c = 3 * origin[3 * t + 2];
-    const ux = p[b] - p[a];
-    const uy = p[b + 1] - p[a + 1];
-    const uz = p[b + 2] - p[a + 2];
-    const vx = p[c] - p[a];
-    const vy = p[c + 1] - p[a + 1];
-    const vz = p[c + 2] - p[a + 2];
-    const nx = uy * vz - uz * vy;
-    const ny = uz * vx - ux * vz;
-    const nz = ux * vy - uy * vx;
-    const f = FACE * t;
-    this.faces[f] = nx;
-    this.faces[f + 1] = ny;
-    this.faces[f + 2] = nz;
-    this.faces[f + 3] = nx * p[a] + ny * p[a + 1] + nz * p[a + 2];
-    this.faces[f + 4] = Math.sqrt(nx * nx + ny * ny + nz * nz);
+    const { mesh, faces } = this;
+    const f = FACE * ((h / 3) | 0);
+    faces[f + 4] = mesh.normalOf(h, faces, f);
+    const a = 3 * mesh.origin[h];
+    const p = mesh.positions;
+    faces[f + 3] = faces[f] * p[a] + faces[f + 1] * p[a + 1] + faces[f + 2] * p[a + 2];
   }
 
   private addFace(to: Float64Array, at: number, h: number, sign: number): void {

@@ -1,4 +1,5 @@
-import { triangleCount, vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { triangleCount, triangleNormal, vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { GeometryError } from '../runtime/geometry-error.js';
 import { nextHalfEdge, oppositeHalfEdges } from '../mesh/topology.js';
 
 const NONE = -1;
@@ -27,7 +28,10 @@ export class EditableMesh {
   vertices: number;
   halfEdges: number;
 
-  /** @param mesh with manifold edges and vertices (see `makeManifold`) */
+  /**
+   * @param mesh with manifold edges and vertices (see `makeManifold`)
+   * @throws GeometryError `too-large` if more than `MOST_EDGES` meet at a vertex
+   */
   constructor(mesh: TriangleMesh) {
     const n = vertexCount(mesh);
     this.positions = Float64Array.from(mesh.positions);
@@ -42,6 +46,7 @@ export class EditableMesh {
       const v = this.origin[h];
       if (this.leaving[v] < 0 || this.twin[h] < 0) this.leaving[v] = h;
     }
+    assertFewEdges(mesh.indices, n);
   }
 
   target(h: number): number {
@@ -62,23 +67,10 @@ export class EditableMesh {
     return this.twin[this.leaving[v]] < 0;
   }
 
-  /** Normal of the triangle of a half-edge, written to `out`, as long as twice its area. @returns that length */
-  normalOf(h: number, out: Float64Array): number {
-    const { positions: p, origin } = this;
+  /** See `triangleNormal`, of the triangle of a half-edge. */
+  normalOf(h: number, out: Float64Array, at = 0): number {
     const t = h - (h % 3);
-    const a = 3 * origin[t];
-    const b = 3 * origin[t + 1];
-    const c = 3 * origin[t + 2];
-    const ux = p[b] - p[a];
-    const uy = p[b + 1] - p[a + 1];
-    const uz = p[b + 2] - p[a + 2];
-    const vx = p[c] - p[a];
-    const vy = p[c + 1] - p[a + 1];
-    const vz = p[c + 2] - p[a + 2];
-    out[0] = uy * vz - uz * vy;
-    out[1] = uz * vx - ux * vz;
-    out[2] = ux * vy - uy * vx;
-    return Math.sqrt(out[0] * out[0] + out[1] * out[1] + out[2] * out[2]);
+    return triangleNormal(this.positions, this.origin[t], this.origin[t + 1], this.origin[t + 2], out, at);
   }
 
   /** The half-edges that leave a vertex, in turn. @returns how many were written to `out` */
@@ -276,8 +268,21 @@ function grown(source: Int32Array, fill: number): Int32Array {
   return out;
 }
 
+/** @throws GeometryError if more edges meet at a vertex than can be held, with room for those that join them */
+function assertFewEdges(indices: Uint32Array, vertices: number): void {
+  const edges = new Uint32Array(vertices);
+  let most = 0;
+  for (const v of indices) most = Math.max(most, ++edges[v]);
+  if (most > MOST_EDGES / 2) {
+    throw new GeometryError(
+      'too-large',
+      `${most} edges meet at one vertex, more than ${MOST_EDGES / 2}. Split the fan there, or scan and fuse the place anew.`,
+    );
+  }
+}
+
 /** Edges at one vertex at most. */
-export const MOST_EDGES = 4096;
+export const MOST_EDGES = 1 << 16;
 const scratch = new Int32Array(MOST_EDGES);
 const around = new Int32Array(MOST_EDGES);
 
@@ -312,7 +317,9 @@ export class CollapseRule {
     const stamp = ++this.stamp;
     let count = mesh.neighbours(a, around);
     for (let i = 0; i < count; i++) mark[around[i]] = stamp;
+    const edges = count;
     count = mesh.neighbours(b, around);
+    if (edges + count > MOST_EDGES) return false;
     let common = 0;
     for (let i = 0; i < count; i++) if (mark[around[i]] === stamp) common++;
     return common === (beside >= 0 ? 2 : 1);

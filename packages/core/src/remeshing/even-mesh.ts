@@ -1,4 +1,4 @@
-import type { TriangleMesh } from '../geometry/triangle-mesh.js';
+import { triangleNormal, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { makeManifold } from '../mesh/repair.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { TriangleBvh, type SurfaceHit } from '../spatial/triangle-bvh.js';
@@ -225,17 +225,8 @@ class Remesher {
     const sz = n[2] + m[2];
     const length = Math.sqrt(sx * sx + sy * sy + sz * sz);
     const faces = (u: number, v: number, w: number): boolean => {
-      const ux = p[3 * v] - p[3 * u];
-      const uy = p[3 * v + 1] - p[3 * u + 1];
-      const uz = p[3 * v + 2] - p[3 * u + 2];
-      const vx = p[3 * w] - p[3 * u];
-      const vy = p[3 * w + 1] - p[3 * u + 1];
-      const vz = p[3 * w + 2] - p[3 * u + 2];
-      const nx = uy * vz - uz * vy;
-      const ny = uz * vx - ux * vz;
-      const nz = ux * vy - uy * vx;
-      const dot = nx * sx + ny * sy + nz * sz;
-      return dot > MOVE_TURN * length * Math.sqrt(nx * nx + ny * ny + nz * nz);
+      const l = triangleNormal(p, u, v, w, n);
+      return n[0] * sx + n[1] * sy + n[2] * sz > MOVE_TURN * length * l;
     };
     return faces(a, d, c) && faces(d, b, c);
   }

@@ -1,4 +1,4 @@
-import { triangleCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { triangleCount, triangleNormal, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { vertexTriangles, type VertexTriangles } from '../mesh/vertex-triangles.js';
 
 /** Normals, areas and centres of a mesh's triangles. */
@@ -20,26 +20,14 @@ export class FaceNormals {
     this.centres = new Float64Array(3 * m);
     let area = 0;
     for (let t = 0; t < m; t++) {
-      const a = 3 * indices[3 * t];
-      const b = 3 * indices[3 * t + 1];
-      const c = 3 * indices[3 * t + 2];
-      const ux = p[b] - p[a];
-      const uy = p[b + 1] - p[a + 1];
-      const uz = p[b + 2] - p[a + 2];
-      const vx = p[c] - p[a];
-      const vy = p[c + 1] - p[a + 1];
-      const vz = p[c + 2] - p[a + 2];
-      const nx = uy * vz - uz * vy;
-      const ny = uz * vx - ux * vz;
-      const nz = ux * vy - uy * vx;
-      const l = Math.sqrt(nx * nx + ny * ny + nz * nz);
+      const l = triangleNormal(p, indices[3 * t], indices[3 * t + 1], indices[3 * t + 2], this.normals, 3 * t);
       const s = l > 0 ? 1 / l : 0;
-      this.normals[3 * t] = nx * s;
-      this.normals[3 * t + 1] = ny * s;
-      this.normals[3 * t + 2] = nz * s;
+      for (let k = 0; k < 3; k++) this.normals[3 * t + k] *= s;
       this.areas[t] = l / 2;
       area += l / 2;
-      for (let k = 0; k < 3; k++) this.centres[3 * t + k] = (p[a + k] + p[b + k] + p[c + k]) / 3;
+      for (let k = 0; k < 3; k++)
+        this.centres[3 * t + k] =
+          (p[3 * indices[3 * t] + k] + p[3 * indices[3 * t + 1] + k] + p[3 * indices[3 * t + 2] + k]) / 3;
     }
     this.edge = m > 0 ? Math.sqrt((4 * area) / (Math.sqrt(3) * m)) : 0;
   }

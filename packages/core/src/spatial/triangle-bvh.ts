@@ -315,13 +315,14 @@ function boxDistance(boxes: Float32Array, b: number, x: number, y: number, z: nu
 
 /**
  * Numbers of the cells that places lie in, along a curve that keeps near ones together, sorted; each is the cell's number
- * times `unit` plus the place's. As many cells as fit into a number.
+ * times `unit` plus the place's. As many cells as the mesh needs and a number can hold.
  * Source: G. Morton (1966), A computer oriented geodetic data base.
  */
 function curveCodes(places: Float32Array): { sorted: Float64Array; unit: number } {
   const n = places.length / 3;
   const indexBits = Math.ceil(Math.log2(Math.max(2, n)));
-  const bits = Math.min(16, Math.floor((53 - indexBits) / 3));
+  // A surface of n triangles fills some √n cells along an axis; a few times that, and crowded cells are halved anyway.
+  const bits = Math.min(Math.ceil(indexBits / 2) + 3, Math.floor((53 - indexBits) / 3));
   const low = [Infinity, Infinity, Infinity];
   let size = 0;
   for (let k = 0; k < 3; k++) {

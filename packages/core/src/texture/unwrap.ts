@@ -1,4 +1,4 @@
-import { vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { triangleNormal, vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { GeometryError } from '../runtime/geometry-error.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { oppositeHalfEdges } from '../mesh/topology.js';
@@ -78,23 +78,10 @@ export function unwrapMesh(mesh: TriangleMesh, options: Partial<UnwrapOptions>, 
 function triangleNormals(mesh: TriangleMesh): Float32Array {
   const { positions: p, indices } = mesh;
   const out = new Float32Array(indices.length);
+  const n = new Float64Array(3);
   for (let t = 0; t < indices.length; t += 3) {
-    const a = 3 * indices[t];
-    const b = 3 * indices[t + 1];
-    const c = 3 * indices[t + 2];
-    const ux = p[b] - p[a];
-    const uy = p[b + 1] - p[a + 1];
-    const uz = p[b + 2] - p[a + 2];
-    const vx = p[c] - p[a];
-    const vy = p[c + 1] - p[a + 1];
-    const vz = p[c + 2] - p[a + 2];
-    const x = uy * vz - uz * vy;
-    const y = uz * vx - ux * vz;
-    const z = ux * vy - uy * vx;
-    const l = Math.hypot(x, y, z) || 1;
-    out[t] = x / l;
-    out[t + 1] = y / l;
-    out[t + 2] = z / l;
+    const l = triangleNormal(p, indices[t], indices[t + 1], indices[t + 2], n) || 1;
+    for (let k = 0; k < 3; k++) out[t + k] = n[k] / l;
   }
   return out;
 }
