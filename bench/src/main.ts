@@ -19,6 +19,7 @@ import { selecting } from './selecting.js';
 import { snapping } from './snapping.js';
 import { strayTrial } from './stray-trial.js';
 import { supportTrial } from './support-trial.js';
+import { textureTrial } from './texture-trial.js';
 import { turnOverTrial } from './turn-over-trial.js';
 import { uncertaintyTrial } from './uncertainty-trial.js';
 
@@ -88,6 +89,15 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
     takes: '[jug wheel fork dragon] [triangles] [--reference]',
     run: (t) =>
       reduceTrial(t.objects.length ? t.objects : ['jug', 'wheel', 'fork', 'dragon'], t.count ?? 100_000, t.reference),
+  },
+  texture: {
+    takes: '[objects] [SEED,SEED,…]',
+    run: (t) =>
+      textureTrial(t.objects.length ? t.objects : ['jug', 'fork', 'wheel', 'bunny', 'dragon'], t.seeds.slice(0, 3), {
+        mapSize: t.count ?? 2048,
+        frames: 12,
+        poses: true,
+      }),
   },
   lidar: {
     takes: '[objects] [SEED,SEED,…] [--log] [--setups]',

@@ -75,7 +75,7 @@ test('wrong parameters are refused with their titles', () => {
 test('texts from a command line become values', () => {
   const fields = paramFields(findOperation('texture.map').params);
   expect(parseParamText(fields, 'mapSize', '1024')).toBe(1024);
-  expect(parseParamText(fields, 'balance', 'no')).toBe(false);
+  expect(parseParamText(fields, 'align', 'no')).toBe(false);
   expect(() => parseParamText(fields, 'colour', '1')).toThrow(/no parameter/);
 });
 

@@ -1,6 +1,7 @@
 import { defineOperation } from './operation.js';
 import { shareText } from './quantity-text.js';
-import { CountParam, FlagParam, RatioParam } from './params.js';
+import type { LightChoice } from '@amber-knit/core/texture';
+import { ChoiceParam, CountParam, FlagParam, RatioParam } from './params.js';
 
 export class TextureMapParams {
   @CountParam({ title: 'Map size', unit: 'pixels', min: 256, max: 8192, help: 'Edge of the square map.' })
@@ -16,19 +17,19 @@ export class TextureMapParams {
   })
   gap = 4;
 
-  @FlagParam({
-    title: 'Even out brightness',
-    more: true,
-    help: 'Makes the pictures equally bright where they overlap.',
+  @ChoiceParam({
+    title: 'Light',
+    choices: { 'taken-out': 'Taken out', even: 'Even', 'as-seen': 'As seen' },
+    help: 'Taken out: the colour of the object alone, without lamps, shadows and highlights; needs places that several pictures see. Even: all pictures equally bright and white. As seen: pictures as they are.',
   })
-  balance = true;
+  light: LightChoice = 'taken-out';
 
   @FlagParam({
-    title: 'Suppress glare',
+    title: 'Align pictures',
     more: true,
-    help: 'Ignores what is much brighter in one picture than in the others.',
+    help: 'Moves the pictures by parts of a pixel or a few, until lines in them meet: poses are never quite exact.',
   })
-  suppressGlare = true;
+  align = true;
 
   @RatioParam({
     title: 'Sharpness',
@@ -42,10 +43,10 @@ export class TextureMapParams {
 
 export const textureMap = defineOperation({
   id: 'texture.map',
-  version: 1,
+  version: 2,
   stage: 'texture',
   title: 'Colour the surface',
-  help: 'Unfolds the surface onto a map and colours it from the pictures that see each place best; from point colours where there are no pictures.',
+  help: 'Unfolds the surface onto a map and colours it from the pictures that see each place best, lamps, shadows and highlights taken out; from point colours where there are no pictures.',
   needs: ['mesh'],
   uses: ['scans', 'placements'],
   gives: ['model'],
@@ -59,6 +60,8 @@ export const textureMap = defineOperation({
       outputs: { model: r.mesh },
       figures: {
         images: r.images,
+        moved: r.moved,
+        ...(r.disagreement === undefined ? {} : { disagreement: r.disagreement }),
         charts: r.charts,
         coverage: r.coverage,
         pixelsPerMm: r.density,
@@ -77,6 +80,21 @@ export const textureMap = defineOperation({
       help: 'How fine the map is on the surface. More than the pictures have brings nothing.',
     },
     images: { kind: 'count', rank: 'detail', label: 'Pictures', help: 'Pictures that coloured something.' },
+    moved: {
+      kind: 'number',
+      rank: 'diagnostic',
+      label: 'Pictures moved',
+      help: 'How far the pictures were moved to show the same, in the middle of them, pixels. More than ten: look at the frames’ poses. The limits are common practice, no source.',
+      unit: 'px',
+      limits: { good: 3, bad: 10 },
+    },
+    disagreement: {
+      kind: 'ratio',
+      rank: 'diagnostic',
+      label: 'Pictures differ by',
+      help: 'How much of the light two pictures of one place differ by once exposure and light are taken out, half of all places less. The limits are common practice, no source.',
+      limits: { good: 0.08, bad: 0.2 },
+    },
     seenRatio: {
       kind: 'ratio',
       rank: 'headline',

@@ -3,4 +3,5 @@ export * from './cie-lab.js';
 export * from './depth-frame.js';
 export * from './point-cloud.js';
 export * from './scan.js';
+export * from './srgb.js';
 export * from './triangle-mesh.js';

@@ -3,62 +3,102 @@ import { resizeIntrinsics } from '../geometry/depth-frame.js';
 import { boundsOf, diagonalOf } from '../geometry/point-cloud.js';
 import type { Placement, Scan } from '../geometry/scan.js';
 import { placedScans } from '../geometry/scan.js';
+import { LIGHT_OF_SRGB } from '../geometry/srgb.js';
 import { vertexCount, vertexNormals, type ColorImage, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 import { rasterizeDepth } from '../mesh/rasterize.js';
-import { solveCholeskyInPlace } from '../math/solve.js';
 import type { RunContext } from '../runtime/run-context.js';
 
-/** Depth steps count this many depth pixels around. */
-const STEP_REACH = 2;
 /**
  * So far the surface may lie off what was measured and still be the same place, in diagonals of the surface: more lets colours
  * through thin walls, less leaves noisy places without pictures. Found on the demo jug (0.8 mm of 250 mm).
  */
 const TOLERATED = 1 / 310;
+/** Nearer to an outline a pixel holds some of what lies behind, pixels. */
+const MIXED = 1.5;
+/** A view fades out towards outlines over this share of the picture's width: poses and shape are never exact. */
+const FADED = 1 / 50;
+/** Places seen more askew than this get no colour: cosine of the incidence. */
+const ASKEW = 0.17;
 
 /** A colour image with its camera in the piece's frame and how well it sees each vertex. */
 export interface FrameView {
   name: string;
+  /** Number of the room, that is of the light it was taken in: frames of one setup share it. */
+  room: number;
   camera: Intrinsics;
   image: ColorImage;
   sensorFromPiece: Mat4;
-  /** Per vertex 0 (not seen) to 255 (seen squarely and close): a byte, for there are many frames and many vertices. */
+  /** Per vertex 0 (not seen) to 255 (seen squarely and close); weighs as its square. A byte, for there are many frames and many vertices. */
   quality: Uint8Array;
-  /** Brightness correction per channel-independent gain, found by `balanceExposure`. */
-  gain: number;
 }
 
-/** All colour images of the placed scans with the vertices they see. O(frames · (vertices + pixels)). */
-export function viewsOfFrames(
-  mesh: TriangleMesh,
-  scans: Scan[],
-  placements: Placement[],
-  ctx: RunContext,
-): FrameView[] {
-  const normals = mesh.normals ?? vertexNormals(mesh);
-  const size = diagonalOf(boundsOf(mesh.positions));
-  const jobs = placedScans(scans, placements).flatMap(({ scan, placement }) =>
-    (scan.frames ?? []).filter((f) => f.color).map((frame) => ({ scan, placement, frame })),
+/** Weight from 0 to 1 of a byte of `FrameView.quality`. */
+export const weightOfQuality = (byte: number): number => (byte / 255) ** 2;
+
+/** A frame of a placed scan that has colours. */
+export interface ColorFrame {
+  name: string;
+  room: number;
+  frame: DepthFrame;
+  sensorFromPiece: Mat4;
+}
+
+/** All colour frames of the placed scans, in order. Frames of scans of one setup, else of one scan, stand in one room. */
+export function colorFrames(scans: Scan[], placements: Placement[]): ColorFrame[] {
+  const rooms = new Map<string, number>();
+  if (!scans.some((s) => s.frames?.length)) return [];
+  return placedScans(scans, placements).flatMap(({ scan, placement }) =>
+    (scan.frames ?? [])
+      .filter((f) => f.color)
+      .map((frame) => {
+        const key = scan.setup === undefined ? `scan ${scan.name}` : `setup ${scan.setup}`;
+        if (!rooms.has(key)) rooms.set(key, rooms.size);
+        return {
+          name: `${scan.name}, ${frame.name}`,
+          room: rooms.get(key)!,
+          frame,
+          sensorFromPiece: invertRigid(multiply(placement.pieceFromScan, frame.scanFromSensor)),
+        };
+      }),
   );
-  return jobs.map(({ scan, placement, frame }, i) => {
-    ctx.checkpoint(i / jobs.length);
-    const sensorFromPiece = invertRigid(multiply(placement.pieceFromScan, frame.scanFromSensor));
+}
+
+/** The frames' pictures with the vertices they see. O(frames · (vertices + pixels)). */
+export function viewsOfFrames(mesh: TriangleMesh, frames: readonly ColorFrame[], ctx: RunContext): FrameView[] {
+  const views = frames.map(({ name, room, frame, sensorFromPiece }): FrameView => {
     const { camera, image } = frame.color!;
-    return {
-      name: `${scan.name}, ${frame.name}`,
-      camera,
-      image,
-      sensorFromPiece,
-      quality: vertexQuality(mesh, normals, sensorFromPiece, frame, size),
-      gain: 1,
-    };
+    return { name, room, camera, image, sensorFromPiece, quality: new Uint8Array(0) };
+  });
+  seeAgain(mesh, frames, views, ctx);
+  return views;
+}
+
+/** Finds anew what each view sees from where it stands now. */
+export function seeAgain(
+  mesh: TriangleMesh,
+  frames: readonly ColorFrame[],
+  views: readonly FrameView[],
+  ctx: RunContext,
+): void {
+  const normals = mesh.normals ?? vertexNormals(mesh);
+  const bounds = boundsOf(mesh.positions);
+  const size = diagonalOf(bounds);
+  const middle = bounds.min.map((v, k) => (v + bounds.max[k]) / 2);
+  const distances = views.map(({ sensorFromPiece: m }) =>
+    Math.hypot(...[0, 1, 2].map((k) => m[k] * middle[0] + m[4 + k] * middle[1] + m[8 + k] * middle[2] + m[12 + k])),
+  );
+  // From nearer by than this nothing is gained.
+  const near = distances.sort((a, b) => a - b)[Math.floor(frames.length / 10)];
+  views.forEach((view, i) => {
+    ctx.checkpoint(i / views.length);
+    view.quality = vertexQuality(mesh, normals, view.sensorFromPiece, frames[i].frame, size, near);
   });
 }
 
 /**
- * How well a frame sees each vertex: the squared cosine of the incidence, faded out towards the picture's border and
- * at depth steps; zero where the mesh itself or anything measured in front hides it, or where the sensor looked past it.
+ * How well a frame sees each vertex: the squared cosine of the incidence, less from far, faded out towards the picture's border
+ * and towards outlines; zero where the mesh itself or anything measured in front hides it, or where the sensor looked past it.
  */
 function vertexQuality(
   mesh: TriangleMesh,
@@ -66,6 +106,7 @@ function vertexQuality(
   m: Mat4,
   frame: DepthFrame,
   size: number,
+  near: number,
 ): Uint8Array {
   const n = vertexCount(mesh);
   const out = new Uint8Array(n);
@@ -73,6 +114,9 @@ function vertexQuality(
   const camera = resizeIntrinsics(frame.color!.camera, frame.camera.width, frame.camera.height);
   const { width, height, fx, fy, cx, cy } = camera;
   const { depth } = rasterizeDepth(mesh, m, camera);
+  const clear = pixelsToOutline(depth, width, height, unit, fx);
+  const reach = Math.max(4, FADED * width);
+  const measuredDepth = frame.depth;
   const p = mesh.positions;
   for (let v = 0; v < n; v++) {
     const x = p[3 * v];
@@ -85,103 +129,108 @@ function vertexQuality(
     const u = Math.round((fx * sx) / d + cx);
     const w = Math.round((fy * sy) / d + cy);
     const border = Math.min(u, w, width - 1 - u, height - 1 - w);
-    if (border <= STEP_REACH) continue;
+    if (border < 1) continue;
+    const at = w * width + u;
+    const outline = clear[at];
+    if (outline < MIXED) continue;
     const a = m[0] * normals[3 * v] + m[4] * normals[3 * v + 1] + m[8] * normals[3 * v + 2];
     const b = m[1] * normals[3 * v] + m[5] * normals[3 * v + 1] + m[9] * normals[3 * v + 2];
     const c = m[2] * normals[3 * v] + m[6] * normals[3 * v + 1] + m[10] * normals[3 * v + 2];
-    const cos = -(a * sx + b * sy + c * d) / Math.hypot(sx, sy, d);
-    if (cos < 0.2) continue;
+    const length = Math.sqrt(sx * sx + sy * sy + d * d);
+    const cos = -(a * sx + b * sy + c * d) / length;
+    if (cos < ASKEW) continue;
     const slack = unit + (1.5 * d) / (fx * cos);
-    const at = w * width + u;
-    const measured = frame.depth[at];
+    const measured = measuredDepth[at];
     // Hidden by the mesh, by something in front that is not part of it, or beside what the sensor looked past.
     if (depth[at] > 0 && depth[at] < d - slack - 2 * unit) continue;
     if (measured > 0 && (measured < d - slack - 4 * unit || measured > d + slack + 4 * unit)) continue;
-    let step = false;
-    for (let dv = -STEP_REACH; dv <= STEP_REACH && !step; dv++) {
-      for (let du = -STEP_REACH; du <= STEP_REACH; du++) {
-        const seen = depth[at + dv * width + du];
-        // Nearer: it may cast its edge on this place. Farther or nothing: this place is an edge, its colour may be what lies behind.
-        const reach = slack * (1 + Math.max(Math.abs(du), Math.abs(dv))) + 2 * unit;
-        if (seen === 0 || seen < d - reach || seen > d + reach) step = true;
-      }
-    }
-    const fade = Math.min(1, (border - 1) / 10) * (step ? 0.05 : 1);
-    out[v] = Math.round(255 * cos * cos * fade);
+    const fade = smoothStep((outline - MIXED + 0.6) / reach) * smoothStep(border / reach);
+    const closeness = Math.min(1, near / length);
+    // The square root of the weight, at least 1 where anything is seen.
+    out[v] = Math.max(1, Math.round(255 * (cos - 0.75 * ASKEW) * closeness * Math.sqrt(fade)));
   }
   return out;
 }
 
+const smoothStep = (t: number): number => (t >= 1 ? 1 : t <= 0 ? 0 : t * t * (3 - 2 * t));
+
 /**
- * Finds one gain per image so that what several images see has the same brightness in all of them; the mean gain stays
- * 1. Least squares on logarithms over vertices seen twice. O(vertices · views + views³).
- * Source: M. Brown, D. Lowe (2007), Automatic panoramic image stitching using invariant features (gain compensation).
+ * For each pixel the distance to the nearest outline, where the depth steps or ends, pixels; at most 255. Two passes with weights 1 and √2.
+ * Source: G. Borgefors (1986), Distance transformations in digital images.
  */
-export function balanceExposure(mesh: TriangleMesh, views: FrameView[]): void {
-  const k = views.length;
-  if (k < 2) return;
-  const A = new Float64Array(k * k);
-  const b = new Float64Array(k);
-  const n = vertexCount(mesh);
-  const step = Math.max(1, Math.floor(n / 8000));
-  const seen: number[] = [];
-  const light: number[] = [];
-  const rgb: [number, number, number] = [0, 0, 0];
-  for (let v = 0; v < n; v += step) {
-    seen.length = 0;
-    light.length = 0;
-    for (let i = 0; i < k; i++) {
-      // Square views may show highlights, grazing ones are dark.
-      if (views[i].quality[v] < 0.2 * 255) continue;
-      if (!sampleView(views[i], mesh.positions[3 * v], mesh.positions[3 * v + 1], mesh.positions[3 * v + 2], rgb))
+function pixelsToOutline(
+  depth: Float32Array,
+  width: number,
+  height: number,
+  unit: number,
+  focal: number,
+): Float32Array {
+  const out = new Float32Array(width * height).fill(255);
+  for (let y = 0; y < height; y++) {
+    for (let x = 0; x < width; x++) {
+      const at = y * width + x;
+      const d = depth[at];
+      if (d === 0) {
+        out[at] = 0;
         continue;
-      const y = 0.3 * rgb[0] + 0.59 * rgb[1] + 0.11 * rgb[2];
-      if (y < 12 || y > 244) continue;
-      seen.push(i);
-      light.push(Math.log(y));
-    }
-    for (let s = 0; s < seen.length; s++) {
-      for (let t = s + 1; t < seen.length; t++) {
-        const i = seen[s];
-        const j = seen[t];
-        const difference = light[t] - light[s];
-        if (Math.abs(difference) > 0.5) continue;
-        A[i * k + i]++;
-        A[j * k + j]++;
-        A[i * k + j]--;
-        A[j * k + i]--;
-        b[i] += difference;
-        b[j] -= difference;
       }
+      // A slope of 80° between neighbours is no step.
+      const step = 3 * unit + (6 * d) / focal;
+      const beside = (other: number): boolean => other === 0 || Math.abs(other - d) > step;
+      if (
+        (x > 0 && beside(depth[at - 1])) ||
+        (x < width - 1 && beside(depth[at + 1])) ||
+        (y > 0 && beside(depth[at - width])) ||
+        (y < height - 1 && beside(depth[at + width]))
+      )
+        out[at] = 0.5;
     }
   }
-  // The mean is free: hold it by a weak pull of every gain towards 1.
-  for (let i = 0; i < k; i++) A[i * k + i] += 1 + 1e-4 * A[i * k + i];
-  if (!solveCholeskyInPlace(A, b, k)) return;
-  const mean = b.reduce((s, x) => s + x, 0) / k;
-  views.forEach((view, i) => (view.gain = Math.exp(Math.max(-0.7, Math.min(0.7, b[i] - mean)))));
+  const pass = (from: number, to: number, by: number): void => {
+    for (let at = from; at !== to; at += by) {
+      const x = at % width;
+      const row = at - by * width;
+      let least = out[at];
+      if (x !== (by > 0 ? 0 : width - 1)) least = Math.min(least, out[at - by] + 1);
+      if (row >= 0 && row < out.length) {
+        least = Math.min(least, out[row] + 1);
+        if (x > 0) least = Math.min(least, out[row - 1] + Math.SQRT2);
+        if (x < width - 1) least = Math.min(least, out[row + 1] + Math.SQRT2);
+      }
+      out[at] = least;
+    }
+  };
+  pass(0, out.length, 1);
+  pass(out.length - 1, -1, -1);
+  return out;
 }
 
-/** Bilinear colour of a view at a point of the piece, gain not applied. @returns false outside the picture */
-export function sampleView(view: FrameView, x: number, y: number, z: number, out: [number, number, number]): boolean {
+/** Bilinear light (0–1, three channels) of a view at a point of the piece. @returns false outside the picture */
+export function lightAt(view: FrameView, x: number, y: number, z: number, out: Float64Array, at = 0): boolean {
   const m = view.sensorFromPiece;
   const d = m[2] * x + m[6] * y + m[10] * z + m[14];
   if (d <= 0) return false;
   const { width, height, fx, fy, cx, cy } = view.camera;
   const u = (fx * (m[0] * x + m[4] * y + m[8] * z + m[12])) / d + cx;
   const v = (fy * (m[1] * x + m[5] * y + m[9] * z + m[13])) / d + cy;
-  if (u < 0 || v < 0 || u >= width - 1 || v >= height - 1) return false;
-  const u0 = Math.floor(u);
-  const v0 = Math.floor(v);
+  if (!(u >= 0 && v >= 0 && u < width - 1 && v < height - 1)) return false;
+  const u0 = u | 0;
+  const v0 = v | 0;
   const a = u - u0;
   const b = v - v0;
   const data = view.image.data;
-  const at = 3 * (v0 * width + u0);
-  const below = at + 3 * width;
+  const left = 3 * (v0 * width + u0);
+  const below = left + 3 * width;
+  const w00 = (1 - a) * (1 - b);
+  const w10 = a * (1 - b);
+  const w01 = (1 - a) * b;
+  const w11 = a * b;
   for (let k = 0; k < 3; k++) {
-    out[k] =
-      (data[at + k] * (1 - a) + data[at + 3 + k] * a) * (1 - b) +
-      (data[below + k] * (1 - a) + data[below + 3 + k] * a) * b;
+    out[at + k] =
+      w00 * LIGHT_OF_SRGB[data[left + k]] +
+      w10 * LIGHT_OF_SRGB[data[left + 3 + k]] +
+      w01 * LIGHT_OF_SRGB[data[below + k]] +
+      w11 * LIGHT_OF_SRGB[data[below + 3 + k]];
   }
   return true;
 }

@@ -1,5 +1,4 @@
-export * from './bake.js';
-export * from './frame-views.js';
 export * from './pack.js';
 export * from './picture.js';
+export * from './texture-mesh.js';
 export * from './unwrap.js';

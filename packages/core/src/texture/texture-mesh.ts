@@ -1,0 +1,253 @@
+import { srgbOfLight } from '../geometry/srgb.js';
+import type { Placement, Scan } from '../geometry/scan.js';
+import { vertexNormals, type ColorImage, type TexturedMesh, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import type { RunContext } from '../runtime/run-context.js';
+import { alignViews } from './align-views.js';
+import { agreeViews, avoidGlare, type Agreement } from './agree-views.js';
+import { fillUnseen } from './fill-unseen.js';
+import { fitLight } from './fit-light.js';
+import { colorFrames, seeAgain, viewsOfFrames, type ColorFrame, type FrameView } from './frame-views.js';
+import { LitSurface } from './lit-surface.js';
+import { TexelPainter } from './texel-painter.js';
+import { unwrapMesh, UNWRAP_DEFAULTS, type UnwrapOptions } from './unwrap.js';
+
+/** What becomes of the light in the pictures. */
+export type LightChoice = 'taken-out' | 'even' | 'as-seen';
+
+export interface TextureMeshOptions extends UnwrapOptions {
+  /**
+   * `taken-out`: the colour of the paint alone; `even`: pictures made equally bright and white where they overlap; `as-seen`: as they are.
+   */
+  light: LightChoice;
+  /** Moves the images so that they show the same at the same places; poses are never quite exact. */
+  align: boolean;
+  /** How much the best-seeing image outweighs the others; 1 = even mixing. */
+  sharpness: number;
+}
+
+export const TEXTURE_MESH_DEFAULTS: TextureMeshOptions = {
+  ...UNWRAP_DEFAULTS,
+  light: 'taken-out',
+  align: true,
+  sharpness: 3,
+};
+
+export interface TextureMeshResult {
+  mesh: TexturedMesh;
+  charts: number;
+  coverage: number;
+  density: number;
+  stretch95: number;
+  /** Images used; 0 means that colours came from the vertices. */
+  images: number;
+  /** Share of the charts' texels that an image saw (0–1). */
+  seenRatio: number;
+  /** How far the images were moved to show the same, median, pixels. */
+  moved: number;
+  /** Whether light could be told from paint and was taken out. */
+  lightTold: boolean;
+  /** Median difference of what two images see of one place, share of the light; absent without images. */
+  disagreement?: number;
+}
+
+/**
+ * Unwraps a mesh and colours its map from the images that see each place best, light and exposure taken out of them (`fitLight`),
+ * what doesn't follow left to others (`agreeViews`), mixed smoothly; where no image sees it, from vertex colours and from around.
+ * Every texel inside a chart gets a colour, and charts are padded outwards by the gap.
+ * Source of the weighting: C. Rocchini, P. Cignoni, C. Montani, R. Scopigno (1999), Multiple textures stitching and
+ * blending on 3D objects.
+ */
+export function textureMesh(
+  mesh: TriangleMesh,
+  scans: Scan[],
+  placements: Placement[],
+  options: Partial<TextureMeshOptions>,
+  ctx: RunContext,
+): TextureMeshResult {
+  const o = { ...TEXTURE_MESH_DEFAULTS, ...options };
+  const atlas = unwrapMesh(mesh, o, ctx.part(0, 0.25, 'Unwrapping'));
+  const normals = mesh.normals ?? vertexNormals(mesh);
+  const frames = colorFrames(scans, placements);
+  const views = viewsOfFrames({ ...mesh, normals }, frames, ctx.part(0.25, 0.35, 'Finding what each image sees'));
+  const seen = lookAtPaint(mesh, normals, frames, views, o, ctx.part(0.35, 0.7, 'Telling light from paint'));
+  const painter = new TexelPainter(
+    mesh,
+    views,
+    seen.lit,
+    seen.agreement,
+    fillUnseen(mesh, seen.agreement.paint),
+    seen.scale,
+    o.sharpness,
+  );
+  const painted = paintMap(mesh, atlas.cornerPixels, o, painter, ctx.part(0.7, 0.98, 'Painting the map'));
+  const size = o.mapSize;
+  const q = atlas.cornerPixels;
+  const cornerUvs = new Float32Array(q.length);
+  for (let i = 0; i < q.length; i += 2) {
+    cornerUvs[i] = q[i] / size;
+    cornerUvs[i + 1] = 1 - q[i + 1] / size;
+  }
+  ctx.checkpoint(1);
+  return {
+    mesh: { ...mesh, normals, cornerUvs, texture: painted.texture },
+    charts: atlas.charts,
+    coverage: atlas.coverage,
+    density: atlas.density,
+    stretch95: atlas.stretch95,
+    images: views.length,
+    lightTold: seen.told,
+    moved: seen.shifts.slice().sort()[seen.shifts.length >> 1] ?? 0,
+    seenRatio: painted.seenRatio,
+    ...(views.length > 0 && seen.misfit >= 0 ? { disagreement: Math.exp(seen.misfit) - 1 } : {}),
+  };
+}
+
+interface SeenPaint {
+  lit: LitSurface;
+  agreement: Agreement;
+  /** From paint to the map's light, three channels. */
+  scale: [number, number, number];
+  misfit: number;
+  told: boolean;
+  /** How far each view was moved, pixels. */
+  shifts: Float32Array<ArrayBuffer>;
+}
+
+/** Brighter than this no paint comes out, but for one texel in two hundred. */
+const WHITEST = 0.95;
+
+/** What light does to the views, and what they agree on without it. Lowers the views' quality where they show something else. */
+function lookAtPaint(
+  mesh: TriangleMesh,
+  normals: Float32Array,
+  frames: readonly ColorFrame[],
+  views: FrameView[],
+  { light, align }: TextureMeshOptions,
+  ctx: RunContext,
+): SeenPaint {
+  const { model, misfit, told } = fitLight(mesh, normals, views, light === 'taken-out', ctx.part(0, 0.4));
+  let shifts = new Float32Array(views.length);
+  if (align) {
+    avoidGlare(mesh, normals, views, model.lamps);
+    shifts = alignViews(mesh, views, new LitSurface(mesh, normals, views, model), ctx.part(0.4, 0.6)).shifts;
+    seeAgain({ ...mesh, normals }, frames, views, ctx.part(0.6, 0.7));
+  }
+  if (light === 'as-seen') model.gains.fill(1);
+  const lit = new LitSurface(mesh, normals, views, model);
+  if (light !== 'as-seen') avoidGlare(mesh, normals, views, model.lamps);
+  const agreement = agreeViews(mesh, views, lit, light !== 'as-seen', ctx.part(0.7, 1));
+  return { lit, agreement, scale: usualLight(mesh, views, lit, agreement.paint), misfit, told, shifts };
+}
+
+/** So bright that the whole looks as bright as in the pictures, and as white. */
+function usualLight(
+  mesh: TriangleMesh,
+  views: readonly FrameView[],
+  lit: LitSurface,
+  paint: Float32Array,
+): [number, number, number] {
+  const n = mesh.positions.length / 3;
+  const factors = new Float64Array(3);
+  const sums = [0, 0, 0];
+  let count = 0;
+  const step = Math.max(1, Math.floor(n / 20_000));
+  const brightest: number[] = [];
+  for (let v = 0; v < n; v += step) {
+    if (!(paint[3 * v] > 0)) continue;
+    for (let i = 0; i < views.length; i++) {
+      if (views[i].quality[v] < 60) continue;
+      lit.paintFactors(i, v, factors);
+      for (let k = 0; k < 3; k++) sums[k] -= Math.log(factors[k]);
+      count++;
+    }
+    brightest.push(Math.max(paint[3 * v], paint[3 * v + 1], paint[3 * v + 2]));
+  }
+  if (count === 0) return [1, 1, 1];
+  const scale = sums.map((s) => Math.exp(s / count)) as [number, number, number];
+  const top = brightest.sort((a, b) => a - b)[Math.floor(0.995 * (brightest.length - 1))];
+  const most = Math.max(...scale);
+  const held = Math.min(1, WHITEST / Math.max(1e-6, top * most));
+  return scale.map((s) => s * held) as [number, number, number];
+}
+
+/** Paints every texel of every triangle, and the padding around the charts. */
+function paintMap(
+  mesh: TriangleMesh,
+  q: Float32Array,
+  { mapSize: size, gap }: UnwrapOptions,
+  painter: TexelPainter,
+  ctx: RunContext,
+): { texture: ColorImage; seenRatio: number } {
+  const texture: ColorImage = { width: size, height: size, data: new Uint8Array(3 * size * size) };
+  const filled = new Uint8Array(size * size);
+  const m = mesh.indices.length / 3;
+  const light = new Float32Array(3);
+  let texels = 0;
+  let seen = 0;
+  for (let t = 0; t < m; t++) {
+    if ((t & 1023) === 0) ctx.checkpoint(t / m);
+    const at = 6 * t;
+    const area = (q[at + 2] - q[at]) * (q[at + 5] - q[at + 1]) - (q[at + 4] - q[at]) * (q[at + 3] - q[at + 1]);
+    if (area === 0) continue;
+    painter.start(t);
+    // Texels whose middle lies just outside are painted too, so that no chart has gaps along its inner edges.
+    const rim = -0.6 / Math.sqrt(Math.abs(area));
+    const x0 = Math.max(0, Math.floor(Math.min(q[at], q[at + 2], q[at + 4]) - 0.5));
+    const x1 = Math.min(size - 1, Math.ceil(Math.max(q[at], q[at + 2], q[at + 4]) - 0.5));
+    const y0 = Math.max(0, Math.floor(Math.min(q[at + 1], q[at + 3], q[at + 5]) - 0.5));
+    const y1 = Math.min(size - 1, Math.ceil(Math.max(q[at + 1], q[at + 3], q[at + 5]) - 0.5));
+    for (let y = y0; y <= y1; y++) {
+      for (let x = x0; x <= x1; x++) {
+        const px = x + 0.5;
+        const py = y + 0.5;
+        const a = ((q[at + 2] - px) * (q[at + 5] - py) - (q[at + 4] - px) * (q[at + 3] - py)) / area;
+        const b = ((q[at + 4] - px) * (q[at + 1] - py) - (q[at] - px) * (q[at + 5] - py)) / area;
+        const c = 1 - a - b;
+        if (a < rim || b < rim || c < rim) continue;
+        const inside = a >= 0 && b >= 0 && c >= 0;
+        const texel = y * size + x;
+        if (filled[texel] === 2 || (filled[texel] === 1 && !inside)) continue;
+        const share = painter.paint(a, b, c, light, 0);
+        for (let k = 0; k < 3; k++) texture.data[3 * texel + k] = Math.round(srgbOfLight(light[k]));
+        if (inside) {
+          texels++;
+          seen += share;
+        }
+        filled[texel] = inside ? 2 : 1;
+      }
+    }
+  }
+  padCharts(texture, filled, gap + 2);
+  return { texture, seenRatio: texels > 0 ? seen / texels : 0 };
+}
+
+/** Grows every chart outwards, one pixel a round, by the mean of the coloured neighbours; the rest gets a mid tone. */
+function padCharts(texture: ColorImage, filled: Uint8Array, rounds: number): void {
+  const { width, height, data } = texture;
+  const near = [-1, 1, -width, width];
+  const emptyBeside = (cells: Iterable<number>): number[] => {
+    const out = new Set<number>();
+    for (const i of cells) {
+      for (const d of near) if (i + d >= 0 && i + d < width * height && filled[i + d] === 0) out.add(i + d);
+    }
+    return Array.from(out);
+  };
+  const painted: number[] = [];
+  for (let i = 0; i < filled.length; i++) if (filled[i] && near.some((d) => filled[i + d] === 0)) painted.push(i);
+  let border = emptyBeside(painted);
+  for (let r = 0; r < rounds && border.length > 0; r++) {
+    for (const i of border) {
+      let n = 0;
+      const sum = [0, 0, 0];
+      for (const d of near) {
+        if (!filled[i + d]) continue;
+        n++;
+        for (let k = 0; k < 3; k++) sum[k] += data[3 * (i + d) + k];
+      }
+      for (let k = 0; k < 3; k++) data[3 * i + k] = Math.round(sum[k] / Math.max(1, n));
+    }
+    for (const i of border) filled[i] = 3;
+    border = emptyBeside(border);
+  }
+  for (let i = 0; i < filled.length; i++) if (filled[i] === 0) data.fill(118, 3 * i, 3 * i + 3);
+}
