@@ -14,6 +14,7 @@ test.each([
 test('the difference of 1976 is the distance', () => {
   expect(deltaE76([255, 255, 255], [0, 0, 0])).toBeCloseTo(100, 2);
   expect(deltaE76([10, 200, 30], [10, 200, 30])).toBe(0);
+  expect(deltaE76([10.5, 200.2, 30], [10, 200, 30])).toBeLessThan(0.5);
 });
 
 // The table of Sharma, Wu and Dalal (2005), written down from memory; each row agrees to the four digits given there.

@@ -1,13 +1,13 @@
-import { LIGHT_OF_SRGB } from './srgb.js';
+import { lightOfSrgb } from './srgb.js';
 
 /**
- * Lightness and the two opponent values of sRGB colours (8 bit, 3 for each), CIELAB under D65, 3 for each. O(n).
+ * Lightness and the two opponent values of sRGB colours (0–255, 3 for each), CIELAB under D65, 3 for each. O(n).
  * Sources: IEC 61966-2-1 (sRGB); CIE 15:2004 and ISO/CIE 11664-4 (CIELAB).
  */
 export function cieLab(srgb: ArrayLike<number>): Float32Array {
   const out = new Float32Array(srgb.length);
   for (let i = 0; i < srgb.length; i += 3) {
-    labOfLight(LIGHT_OF_SRGB[srgb[i]], LIGHT_OF_SRGB[srgb[i + 1]], LIGHT_OF_SRGB[srgb[i + 2]], out, i);
+    labOfLight(lightOfSrgb(srgb[i]), lightOfSrgb(srgb[i + 1]), lightOfSrgb(srgb[i + 2]), out, i);
   }
   return out;
 }

@@ -1,8 +1,11 @@
-/** Light (0–1) of each 8-bit sRGB value. Source: IEC 61966-2-1 (sRGB). */
-export const LIGHT_OF_SRGB: Float64Array = Float64Array.from({ length: 256 }, (_, i) => {
-  const v = i / 255;
+/** Light (0–1) of an sRGB value (0–255, need not be whole). Source: IEC 61966-2-1 (sRGB). */
+export function lightOfSrgb(value: number): number {
+  const v = value / 255;
   return v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4;
-});
+}
+
+/** The same for each 8-bit value. */
+export const LIGHT_OF_SRGB: Float64Array = Float64Array.from({ length: 256 }, (_, i) => lightOfSrgb(i));
 
 const STEPS = 4096;
 /** sRGB values of even steps of the square root of light, where they lie evenly enough to be read between. */

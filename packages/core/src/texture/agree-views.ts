@@ -23,8 +23,6 @@ const CELLS = 16;
 const ENOUGH = 6;
 /** Mistrust spreads to neighbours over so many rounds: highlights have no hard rims. */
 const SPREAD_ROUNDS = 2;
-/** With less trust than this a view shows something else at a vertex. */
-const FOREIGN = 0.15;
 /** Burnt-out and noisy pixels. */
 const BURNT = 0.93;
 const NOISY = 0.006;
@@ -50,6 +48,7 @@ export function agreeViews(
     views.forEach((_, i) => corrections[i].learn(mesh, lit, i, from));
     paint = consensus(mesh, views, pictures, lit, corrections, from, ctx.part(0.4 + 0.2 * round, 0.6 + 0.2 * round));
   }
+  const range = paintRange(paint, mesh.indices);
   const light = new Float64Array(3);
   const factors = new Float64Array(3);
   views.forEach((view, i) => {
@@ -61,7 +60,7 @@ export function agreeViews(
         trust[v] = 0;
         continue;
       }
-      const square = misfit(light, paint, v) / OUTLYING ** 2;
+      const square = beyond(light, range, v) / OUTLYING ** 2;
       trust[v] = 1 / (1 + square) ** 2;
     }
     trust = narrowed(trust, mesh.indices);
@@ -100,15 +99,15 @@ export function avoidGlare(
   }
 }
 
-/** The trust (negative: not seen) of each vertex, or that of a neighbour which shows something foreign: between a vertex and the next the rim of something lies anywhere. */
+/** The least trust (negative: not seen) of each vertex and its neighbours: between a vertex and the next the rim of something lies anywhere. */
 function narrowed(trust: Float32Array, indices: Uint32Array): Float32Array<ArrayBuffer> {
   const out = Float32Array.from(trust);
   for (let h = 0; h < indices.length; h++) {
     const v = indices[h];
     const w = indices[h % 3 === 2 ? h - 2 : h + 1];
     if (trust[v] < 0 || trust[w] < 0) continue;
-    if (trust[w] < FOREIGN && trust[w] < out[v]) out[v] = trust[w];
-    if (trust[v] < FOREIGN && trust[v] < out[w]) out[w] = trust[v];
+    if (trust[w] < out[v]) out[v] = trust[w];
+    if (trust[v] < out[w]) out[w] = trust[v];
   }
   return out;
 }
@@ -131,6 +130,46 @@ function spread(trust: Float32Array, indices: Uint32Array): Float32Array<ArrayBu
     const mean = (own + sum[v]) / (1 + count[v]);
     return 0.5 * Math.min(own, mean) + 0.5 * mean;
   });
+}
+
+/** Least and greatest logarithm of the paint at each vertex and around it. */
+interface PaintRange {
+  least: Float32Array;
+  most: Float32Array;
+}
+
+/** A coarse pixel reaches over so many rings of vertices. */
+const RINGS = 2;
+
+function paintRange(paint: Float32Array, indices: Uint32Array): PaintRange {
+  let least = Float32Array.from(paint, (c) => (c > 0 ? Math.log(c) : Infinity));
+  let most = Float32Array.from(paint, (c) => (c > 0 ? Math.log(c) : -Infinity));
+  for (let ring = 0; ring < RINGS; ring++) {
+    const [low, high] = [least, most];
+    least = Float32Array.from(low);
+    most = Float32Array.from(high);
+    for (let h = 0; h < indices.length; h++) {
+      const v = 3 * indices[h];
+      const w = 3 * indices[h % 3 === 2 ? h - 2 : h + 1];
+      for (let k = 0; k < 3; k++) {
+        if (low[w + k] < least[v + k]) least[v + k] = low[w + k];
+        if (low[v + k] < least[w + k]) least[w + k] = low[v + k];
+        if (high[w + k] > most[v + k]) most[v + k] = high[w + k];
+        if (high[v + k] > most[w + k]) most[w + k] = high[v + k];
+      }
+    }
+  }
+  return { least, most };
+}
+
+/** How far a colour lies outside what is painted around a vertex: mean square of the logarithms. Beside edges of the paint anything between counts as right. */
+function beyond(light: Float64Array, { least, most }: PaintRange, v: number): number {
+  let square = 0;
+  for (let k = 0; k < 3; k++) {
+    const log = Math.log(light[k]);
+    square += Math.max(0, least[3 * v + k] - log, log - most[3 * v + k]) ** 2;
+  }
+  return square / 3;
 }
 
 /** Mean square difference of the logarithms, three channels. */

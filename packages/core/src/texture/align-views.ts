@@ -16,7 +16,9 @@ export interface AlignedViews {
 const WIDTHS = [160, 320, 640];
 const ITERATIONS = [7, 5, 4];
 /** Places on the surface that are compared, at most, and views of each. */
-const PLACES = 16_000;
+const PLACES = 32_000;
+/** Of the places each so manyth is looked at in the coarse pictures, which have fewer pixels. */
+const STRIDES = [4, 2, 1];
 const MOST_VIEWS = 6;
 /** Difference of the logarithm of the paint that is usual, and that is outlying. */
 const NOISE = 0.06;
@@ -44,11 +46,18 @@ export function alignViews(mesh: TriangleMesh, views: FrameView[], lit: LitSurfa
       const pictures = views.map((v) => new LogPicture(v, width));
       for (let i = 0; i < ITERATIONS[level]; i++) {
         ctx.checkpoint((level + i / ITERATIONS[level]) / WIDTHS.length);
-        step(views, before, pictures, places);
+        step(views, before, pictures, places, STRIDES[level]);
       }
     });
   }
   return { shifts: Float32Array.from(views, (v, i) => shiftInPicture(v, before[i], mesh)) };
+}
+
+/** The small motion that turns (first three, radians) about a point, then shifts (last three). */
+function twistAbout(c: ArrayLike<number>, d: ArrayLike<number>): Mat4 {
+  const m = fromTwist(d[0], d[1], d[2], 0, 0, 0);
+  for (let a = 0; a < 3; a++) m[12 + a] = c[a] - (m[a] * c[0] + m[4 + a] * c[1] + m[8 + a] * c[2]) + d[3 + a];
+  return m;
 }
 
 /** Mean motion of a dozen vertices in the picture, pixels. */
@@ -162,6 +171,7 @@ function step(
   before: readonly Mat4[],
   pictures: readonly LogPicture[],
   places: ComparedPlaces,
+  stride: number,
 ): void {
   const size = 6 * views.length;
   const normal = new Float64Array(size * size);
@@ -177,7 +187,7 @@ function step(
       (k) => m[k] * places.middle[0] + m[4 + k] * places.middle[1] + m[8 + k] * places.middle[2] + m[12 + k],
     ),
   );
-  for (let i = 0; i < places.count; i++) {
+  for (let i = 0; i < places.count; i += stride) {
     const [x, y, z] = [places.position[3 * i], places.position[3 * i + 1], places.position[3 * i + 2]];
     let count = 0;
     for (let s = places.start[i]; s < places.start[i + 1]; s++) {
@@ -243,13 +253,9 @@ function step(
   solveWithCholesky(normal, right, size);
   views.forEach((view, k) => {
     const d = right.subarray(6 * k, 6 * k + 6);
-    const w: Vec3 = [d[0] / places.radius, d[1] / places.radius, d[2] / places.radius];
-    const c = centres[k];
-    const turn = fromTwist(w[0], w[1], w[2], 0, 0, 0);
-    // Turned about the object's middle, then shifted.
-    for (let a = 0; a < 3; a++)
-      turn[12 + a] = c[a] - (turn[a] * c[0] + turn[4 + a] * c[1] + turn[8 + a] * c[2]) + d[3 + a];
-    view.sensorFromPiece = multiply(turn, view.sensorFromPiece);
+    const r = places.radius;
+    const moved = twistAbout(centres[k], [d[0] / r, d[1] / r, d[2] / r, d[3], d[4], d[5]]);
+    view.sensorFromPiece = multiply(moved, view.sensorFromPiece);
   });
 }
 

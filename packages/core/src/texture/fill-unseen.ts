@@ -1,7 +1,7 @@
 import { LIGHT_OF_SRGB } from '../geometry/srgb.js';
 import { vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
 
-const SWEEPS = 60;
+const SWEEPS = 30;
 /** Of a body that no view sees at all and that has no colours. */
 const PLAIN = 0.3;
 

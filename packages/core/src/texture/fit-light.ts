@@ -16,15 +16,17 @@ export interface LightFit {
   misfit: number;
 }
 
-/** Places that the light is solved by, and those that the lamps are looked for by. */
+/** Places that the light is solved by, and those that the lamps are looked for by: fewer the more rooms there are. */
 const PLACES = 4000;
-const LAMP_PLACES = 700;
+const LAMP_PLACES = 3000;
 /** Light is told from paint if the views differ by so much less with it than without, share of the cost. */
 const DEMANDED = 0.12;
 /** The search for a lamp goes by these angles, radians. */
 const LAMP_STEPS = [0.4, 0.16, 0.06];
 /** A lamp is kept if it takes this share of the cost away. */
-const WORTH = 0.005;
+const WORTH = 0.001;
+/** A lamp is given up if the cost, not quite settled, is so many times that without it. */
+const HOPELESS = 1.05;
 const SHADOW_SIZE = 700;
 
 /**
@@ -44,7 +46,7 @@ export function fitLight(
   const reach = usualDistance(mesh, views);
   const lamps: (RoomLamp | undefined)[] = new Array(count).fill(undefined);
   if (light) {
-    const few = sampleViews(mesh, normals, views, LAMP_PLACES, reach, 2);
+    const few = sampleViews(mesh, normals, views, LAMP_PLACES / Math.max(2, count), reach, 2);
     if (few.places > 0) findLamps(mesh, normals, few, rooms, lamps, ctx.part(0, 0.7));
   }
   const samples = sampleViews(mesh, normals, views, PLACES, reach);
@@ -109,6 +111,8 @@ function findLamps(
     };
     look(normalize3(main));
     for (const step of LAMP_STEPS) {
+      // Much worse that way and around it: there is none.
+      if (step < LAMP_STEPS[0] && best!.cost > HOPELESS * cost) break;
       for (let again = 0; again < 2; again++) {
         const from = best!.lamp.direction;
         const [u, v] = across(from);
@@ -120,12 +124,13 @@ function findLamps(
         if (!better) break;
       }
     }
-    if (best && best.cost < (1 - WORTH) * cost) {
+    if (best && best.cost < HOPELESS * cost) {
       solver.restore(best.state);
       solver.setLamp(room, lampAt(samples, normals, best.lamp));
-      if (solver.lampOf(room) > 0.05) {
+      const settled = solver.rounds(10);
+      if (settled < (1 - WORTH) * cost && solver.lampOf(room) > 0.05) {
         lamps[room] = best.lamp;
-        cost = best.cost;
+        cost = settled;
         continue;
       }
     }
