@@ -1,4 +1,4 @@
-export * from './pack.js';
+export * from './pack-outlines.js';
 export * from './picture.js';
 export * from './texture-mesh.js';
 export * from './unwrap.js';
