@@ -55,7 +55,7 @@ export const textureMap = defineOperation({
   because: (s) => (s.plan ? { mapSize: 'From the plan: what the model is for.' } : {}),
   async run({ mesh, scans, placements }, params, ctx) {
     const { textureMesh } = await import('@amber-knit/core/texture');
-    const r = textureMesh(mesh, scans ?? [], placements ?? [], params, ctx);
+    const r = await textureMesh(mesh, scans ?? [], placements ?? [], params, ctx);
     return {
       outputs: { model: r.mesh },
       figures: {

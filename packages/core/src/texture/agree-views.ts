@@ -1,6 +1,6 @@
 import { vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import type { RunContext } from '../runtime/run-context.js';
-import { CoarsePicture } from './coarse-picture.js';
+import type { CoarsePicture } from './coarse-picture.js';
 import { weightOfQuality, type FrameView } from './frame-views.js';
 import { facing, glare, lampGlare, type LightModel } from './light-model.js';
 import type { LitSurface } from './lit-surface.js';
@@ -34,12 +34,12 @@ const NOISY = 0.006;
 export function agreeViews(
   mesh: TriangleMesh,
   views: FrameView[],
+  pictures: readonly CoarsePicture[],
   lit: LitSurface,
   correct: boolean,
   ctx: RunContext,
 ): Agreement {
   const n = vertexCount(mesh);
-  const pictures = views.map((v) => new CoarsePicture(v));
   const corrections = views.map((v, i) => new ViewCorrection(v, pictures[i]));
   let paint = consensus(mesh, views, pictures, lit, corrections, undefined, ctx.part(0, 0.4));
   // Twice: corrections make the views agree better, and then fewer of them are outliers.

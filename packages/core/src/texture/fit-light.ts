@@ -1,8 +1,9 @@
 import { boundsOf } from '../geometry/point-cloud.js';
-import { vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
-import { invertRigid, lookAt, normalize3, transformPoints, type Vec3 } from '../math/mat4.js';
+import type { TriangleMesh } from '../geometry/triangle-mesh.js';
+import { invertRigid, lookAt, normalize3, type Mat4, type Vec3 } from '../math/mat4.js';
 import { rasterizeDepth } from '../mesh/rasterize.js';
 import type { RunContext } from '../runtime/run-context.js';
+import type { CoarsePicture } from './coarse-picture.js';
 import type { FrameView } from './frame-views.js';
 import { ROOM_TERMS, type LightModel, type RoomLamp } from './light-model.js';
 import { LightSolver } from './solve-light.js';
@@ -32,12 +33,15 @@ const SHADOW_SIZE = 700;
 /**
  * The light of each room and each view's exposure and white balance, see `LightSolver`. A room's lamp is looked for where most of
  * its light comes from, with the shadows it would cast.
+ * @param caster what casts shadows: the mesh, or a lighter one of the same shape
  * @param light false: exposure and white balance alone
  */
 export function fitLight(
   mesh: TriangleMesh,
   normals: Float32Array,
   views: readonly FrameView[],
+  pictures: readonly CoarsePicture[],
+  caster: TriangleMesh,
   light: boolean,
   ctx: RunContext,
 ): LightFit {
@@ -46,16 +50,18 @@ export function fitLight(
   const reach = usualDistance(mesh, views);
   const lamps: (RoomLamp | undefined)[] = new Array(count).fill(undefined);
   if (light) {
-    const few = sampleViews(mesh, normals, views, LAMP_PLACES / Math.max(2, count), reach, 2);
-    if (few.places > 0) findLamps(mesh, normals, few, rooms, lamps, ctx.part(0, 0.7));
+    const few = sampleViews(mesh, normals, views, pictures, lampPlaces(count), reach, 2);
+    if (few.places > 0) findLamps(mesh.positions, normals, caster, few, rooms, lamps, ctx.part(0, 0.7));
   }
-  const samples = sampleViews(mesh, normals, views, PLACES, reach);
+  const samples = sampleViews(mesh, normals, views, pictures, PLACES, reach);
   const even = new LightSolver(samples, rooms, false);
   const evenCost = samples.places > 0 ? even.solve() : 0;
   let solver = even;
   if (light && samples.places > 0) {
     const lit = new LightSolver(samples, rooms, true);
-    lamps.forEach((lamp, room) => lamp && lit.setLamp(room, lampAt(samples, normals, lamp)));
+    lamps.forEach((lamp, room) => {
+      if (lamp) lit.setLamp(room, lampAt(samples, mesh.positions, normals, new ShadowPicture(caster, lamp.direction)));
+    });
     // Light that stays where it is on the body can't be told from paint: it is left to the paint.
     if (lit.solve() < (1 - DEMANDED) * evenCost) solver = lit;
   }
@@ -73,6 +79,11 @@ export function fitLight(
   return { told: solver !== even, model: { gains, rooms: terms, sensor, reach, lamps }, misfit: solver.misfit() };
 }
 
+/** A round costs more the more rooms are solved, and there is one lamp a room to look for. */
+function lampPlaces(rooms: number): number {
+  return LAMP_PLACES / Math.max(2, rooms) / Math.sqrt(Math.max(2, rooms) / 2);
+}
+
 function usualDistance(mesh: TriangleMesh, views: readonly FrameView[]): number {
   const { min, max } = boundsOf(mesh.positions);
   const middle = min.map((v, k) => (v + max[k]) / 2);
@@ -84,8 +95,9 @@ function usualDistance(mesh: TriangleMesh, views: readonly FrameView[]): number 
 
 /** Looks for each room's lamp, starting where most of its light comes from, by ever smaller steps. */
 function findLamps(
-  mesh: TriangleMesh,
+  positions: Float32Array,
   normals: Float32Array,
+  caster: TriangleMesh,
   samples: ViewSamples,
   rooms: readonly number[],
   lamps: (RoomLamp | undefined)[],
@@ -99,14 +111,13 @@ function findLamps(
     if (Math.hypot(...main) < 0.05) continue;
     const before = solver.snapshot();
     const none = new Float32Array(samples.places);
-    let best: { lamp: RoomLamp; cost: number; state: ReturnType<LightSolver['snapshot']> } | undefined;
+    let best: { direction: Vec3; cost: number; state: ReturnType<LightSolver['snapshot']> } | undefined;
     const look = (direction: Vec3): boolean => {
-      const lamp = { direction: normalize3(direction), lit: litVertices(mesh, direction) };
       solver.restore(best?.state ?? before);
-      solver.setLamp(room, lampAt(samples, normals, lamp));
+      solver.setLamp(room, lampAt(samples, positions, normals, new ShadowPicture(caster, direction)));
       const found = solver.rounds(4, 1.5);
       if (found >= (best?.cost ?? Infinity)) return false;
-      best = { lamp, cost: found, state: solver.snapshot() };
+      best = { direction, cost: found, state: solver.snapshot() };
       return true;
     };
     look(normalize3(main));
@@ -114,7 +125,7 @@ function findLamps(
       // Much worse that way and around it: there is none.
       if (step < LAMP_STEPS[0] && best!.cost > HOPELESS * cost) break;
       for (let again = 0; again < 2; again++) {
-        const from = best!.lamp.direction;
+        const from = best!.direction;
         const [u, v] = across(from);
         let better = false;
         for (let a = 0; a < 4; a++) {
@@ -126,10 +137,11 @@ function findLamps(
     }
     if (best && best.cost < HOPELESS * cost) {
       solver.restore(best.state);
-      solver.setLamp(room, lampAt(samples, normals, best.lamp));
+      const shadows = new ShadowPicture(caster, best.direction);
+      solver.setLamp(room, lampAt(samples, positions, normals, shadows));
       const settled = solver.rounds(10);
       if (settled < (1 - WORTH) * cost && solver.lampOf(room) > 0.05) {
-        lamps[room] = best.lamp;
+        lamps[room] = shadows.lampOn(positions);
         cost = settled;
         continue;
       }
@@ -147,44 +159,69 @@ function across(d: Vec3): [Vec3, Vec3] {
 }
 
 /** What of a lamp falls on each place. */
-function lampAt(samples: ViewSamples, normals: Float32Array, { direction, lit }: RoomLamp): Float32Array {
+function lampAt(
+  samples: ViewSamples,
+  positions: Float32Array,
+  normals: Float32Array,
+  shadows: ShadowPicture,
+): Float32Array {
+  const { direction } = shadows;
   return Float32Array.from(samples.vertex, (v) => {
     const facing =
       normals[3 * v] * direction[0] + normals[3 * v + 1] * direction[1] + normals[3 * v + 2] * direction[2];
-    return facing > 0 ? (facing * lit[v]) / 255 : 0;
+    return facing > 0 ? facing * shadows.litAt(positions[3 * v], positions[3 * v + 1], positions[3 * v + 2]) : 0;
   });
 }
 
 /**
- * Per vertex how much of a lamp far away it sees (0–255): nine looks into a picture of the depths that the lamp sees.
+ * The depths that a lamp far away sees: what lies deeper is in the shadow.
  * Source: L. Williams (1978), Casting curved shadows on curved surfaces.
  */
-function litVertices(mesh: TriangleMesh, direction: Vec3): Uint8Array {
-  const { min, max } = boundsOf(mesh.positions);
-  const middle = min.map((v, k) => (v + max[k]) / 2) as Vec3;
-  const radius = Math.hypot(max[0] - min[0], max[1] - min[1], max[2] - min[2]) / 2 || 1;
-  const far = 40 * radius;
-  const f = (0.48 * SHADOW_SIZE * far) / radius;
-  const camera = { width: SHADOW_SIZE, height: SHADOW_SIZE, fx: f, fy: f, cx: SHADOW_SIZE / 2, cy: SHADOW_SIZE / 2 };
-  const d = normalize3(direction);
-  const eye = middle.map((c, k) => c + far * d[k]) as Vec3;
-  const m = invertRigid(lookAt(eye, middle, Math.abs(d[2]) < 0.9 ? [0, 0, 1] : [0, 1, 0]));
-  const { depth } = rasterizeDepth(mesh, m, camera);
-  const seen = transformPoints(m, mesh.positions);
-  const slack = 0.02 * radius;
-  const out = new Uint8Array(vertexCount(mesh));
-  for (let v = 0; v < out.length; v++) {
-    const z = seen[3 * v + 2];
-    const u = Math.round((f * seen[3 * v]) / z + camera.cx);
-    const w = Math.round((f * seen[3 * v + 1]) / z + camera.cy);
+class ShadowPicture {
+  readonly direction: Vec3;
+  private readonly depth: Float32Array;
+  private readonly sensorFromPiece: Mat4;
+  private readonly focal: number;
+  private readonly slack: number;
+
+  constructor(caster: TriangleMesh, towards: Vec3) {
+    const { min, max } = boundsOf(caster.positions);
+    const middle = min.map((v, k) => (v + max[k]) / 2) as Vec3;
+    const radius = Math.hypot(max[0] - min[0], max[1] - min[1], max[2] - min[2]) / 2 || 1;
+    const far = 40 * radius;
+    const d = normalize3(towards);
+    const eye = middle.map((c, k) => c + far * d[k]) as Vec3;
+    const f = (0.48 * SHADOW_SIZE * far) / radius;
+    const half = SHADOW_SIZE / 2;
+    this.direction = d;
+    this.focal = f;
+    this.slack = 0.02 * radius;
+    this.sensorFromPiece = invertRigid(lookAt(eye, middle, Math.abs(d[2]) < 0.9 ? [0, 0, 1] : [0, 1, 0]));
+    const camera = { width: SHADOW_SIZE, height: SHADOW_SIZE, fx: f, fy: f, cx: half, cy: half };
+    this.depth = rasterizeDepth(caster, this.sensorFromPiece, camera).depth;
+  }
+
+  /** How much of the lamp a place sees, 0–1: nine looks into the picture. */
+  litAt(x: number, y: number, z: number): number {
+    const m = this.sensorFromPiece;
+    const d = m[2] * x + m[6] * y + m[10] * z + m[14];
+    const u = Math.round((this.focal * (m[0] * x + m[4] * y + m[8] * z + m[12])) / d + SHADOW_SIZE / 2);
+    const v = Math.round((this.focal * (m[1] * x + m[5] * y + m[9] * z + m[13])) / d + SHADOW_SIZE / 2);
     let free = 0;
     for (let dv = -1; dv <= 1; dv++) {
       for (let du = -1; du <= 1; du++) {
-        const first = depth[(w + dv) * SHADOW_SIZE + u + du];
-        if (!(first > 0) || first > z - slack) free++;
+        const first = this.depth[(v + dv) * SHADOW_SIZE + u + du];
+        if (!(first > 0) || first > d - this.slack) free++;
       }
     }
-    out[v] = Math.round((255 * free) / 9);
+    return free / 9;
   }
-  return out;
+
+  /** The lamp, with what each vertex sees of it. */
+  lampOn(positions: Float32Array): RoomLamp {
+    const lit = new Uint8Array(positions.length / 3);
+    for (let v = 0; v < lit.length; v++)
+      lit[v] = Math.round(255 * this.litAt(positions[3 * v], positions[3 * v + 1], positions[3 * v + 2]));
+    return { direction: this.direction, lit };
+  }
 }

@@ -32,7 +32,7 @@ function coloured(mesh: TriangleMesh, rooms: DepthFrame[][], options: Partial<Te
 }
 
 /** Spread of the logarithm of light against the paint's, in the middle of patches, green. */
-function lightLeft(result: ReturnType<typeof coloured>): number {
+function lightLeft(result: Awaited<ReturnType<typeof coloured>>): number {
   const { light, middles } = lightOnTriangles(result.mesh);
   const logs = middles
     .map((at, t) => ({ at, log: Math.log(light[3 * t + 1] / patches(at)[1]) }))
@@ -57,23 +57,23 @@ const lit =
     return patches(at).map((c, k) => c * falls * (0.8 + 0.1 * ((i * 3 + k) % 5)));
   };
 
-test('light, exposure and white balance are taken out of the pictures, and only what is painted stays', () => {
+test('light, exposure and white balance are taken out of the pictures, and only what is painted stays', async () => {
   const eyes = eyesAround(4, 120);
   const rooms = [paintedFrames(BALL, eyes, lit(LAMP)), paintedFrames(BALL, eyes, lit(TURNED))];
-  const out = coloured(BALL, rooms, { align: false });
+  const out = await coloured(BALL, rooms, { align: false });
   expect(out.lightTold).toBe(true);
   const left = lightLeft(out);
   expect(left).toBeLessThan(0.06);
-  expect(lightLeft(coloured(BALL, rooms, { align: false, light: 'as-seen' }))).toBeGreaterThan(2 * left);
+  expect(lightLeft(await coloured(BALL, rooms, { align: false, light: 'as-seen' }))).toBeGreaterThan(2 * left);
 });
 
-test('paint that changes with the shape is not taken for light where pictures agree without any', () => {
+test('paint that changes with the shape is not taken for light where pictures agree without any', async () => {
   const paint = ([x, y, z]: Vec3): number[] => [0.22 + 0.008 * x, 0.22 + 0.008 * y, 0.22 + 0.008 * z];
   // Each picture has its own exposure.
   const frames = paintedFrames(BALL, eyesAround(4, 120), (at, _n, _eye, i) =>
     paint(at).map((c) => c * (0.8 + 0.04 * (i % 6))),
   );
-  const out = coloured(BALL, [frames]);
+  const out = await coloured(BALL, [frames]);
   expect(out.lightTold).toBe(false);
   expect(out.images).toBe(14);
   expect(out.seenRatio).toBeGreaterThan(0.97);
@@ -84,13 +84,13 @@ test('paint that changes with the shape is not taken for light where pictures ag
   expect(off[Math.floor(0.95 * off.length)]).toBeLessThan(0.05);
 });
 
-test('what stands before the object in one picture, and a highlight in another, leave no trace', () => {
+test('what stands before the object in one picture, and a highlight in another, leave no trace', async () => {
   const shade: Shade = (at, _n, _eye, i) => {
     if (i === 4 && Math.hypot(at[0] - 14, at[1] - 14) < 5) return [0.9, 0.9, 0.9];
     if (i === 5 && Math.hypot(at[1] - 14, at[2]) < 5) return [0.01, 0.01, 0.01];
     return [0.2, 0.15, 0.1];
   };
-  const out = coloured(BALL, [paintedFrames(BALL, eyesAround(6, 120), shade)], { align: false });
+  const out = await coloured(BALL, [paintedFrames(BALL, eyesAround(6, 120), shade)], { align: false });
   const { light } = lightOnTriangles(out.mesh);
   const green = Array.from(light)
     .filter((_, i) => i % 3 === 1)
@@ -99,7 +99,7 @@ test('what stands before the object in one picture, and a highlight in another, 
   expect(green[green.length - 1] / green[0]).toBeLessThan(1.35);
 });
 
-test('pictures whose poses are off are moved until they show the same', () => {
+test('pictures whose poses are off are moved until they show the same', async () => {
   const random = createRandom(5);
   const g = (): number => gaussian(random);
   const shakes = Array.from({ length: 20 }, () => {
@@ -107,28 +107,28 @@ test('pictures whose poses are off are moved until they show the same', () => {
     return fromTwist(w[0], w[1], w[2], 0.4 * g() - 120 * w[1], 0.4 * g() + 120 * w[0], 0.4 * g());
   });
   const shade: Shade = (at) => patches(at);
-  const exact = coloured(BALL, [paintedFrames(BALL, eyesAround(6, 120), shade)]);
+  const exact = await coloured(BALL, [paintedFrames(BALL, eyesAround(6, 120), shade)]);
   expect(exact.moved).toBeLessThan(0.5);
   const frames = paintedFrames(BALL, eyesAround(6, 120), shade, (i) => shakes[i]);
-  const off = (align: boolean): number => {
-    const { light, middles } = lightOnTriangles(coloured(BALL, [frames], { align }).mesh);
+  const off = async (align: boolean): Promise<number> => {
+    const { light, middles } = lightOnTriangles((await coloured(BALL, [frames], { align })).mesh);
     const wrong = middles.map((at, t) => Math.abs(Math.log(light[3 * t + 1] / patches(at)[1])));
     return wrong.filter((w) => w > 0.3).length / wrong.length;
   };
-  const aligned = off(true);
-  expect(aligned).toBeLessThan(0.7 * off(false));
+  const aligned = await off(true);
+  expect(aligned).toBeLessThan(0.7 * (await off(false)));
 });
 
-test('where no picture looks, colour goes on from around; without any picture it is that of the points', () => {
+test('where no picture looks, colour goes on from around; without any picture it is that of the points', async () => {
   const below = eyesAround(6, 120).filter((eye) => eye[2] < -10);
   const shade: Shade = () => [0.3, 0.2, 0.1];
-  const out = coloured(BALL, [paintedFrames(BALL, below, shade)]);
+  const out = await coloured(BALL, [paintedFrames(BALL, below, shade)]);
   expect(out.seenRatio).toBeLessThan(0.95);
   const { light, middles } = lightOnTriangles(out.mesh);
   const top = middles.findIndex((at) => at[2] > 19.5);
   expect(light[3 * top] / light[3 * top + 1]).toBeCloseTo(1.5, 1);
   const colors = new Uint8Array(BALL.positions.length).fill(120);
-  const bare = textureMesh({ ...BALL, colors }, [], [], { mapSize: 256 }, ctx);
+  const bare = await textureMesh({ ...BALL, colors }, [], [], { mapSize: 256 }, ctx);
   expect(bare.images).toBe(0);
   expect(bare.seenRatio).toBe(0);
   expect(Math.abs(bare.mesh.texture.data[3 * 128 * 256] - 120)).toBeLessThanOrEqual(3);

@@ -1,9 +1,11 @@
 import { srgbOfLight } from '../geometry/srgb.js';
 import type { Placement, Scan } from '../geometry/scan.js';
 import { vertexNormals, type ColorImage, type TexturedMesh, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { simplifyMesh } from '../mesh/simplify.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { alignViews } from './align-views.js';
 import { agreeViews, avoidGlare, type Agreement } from './agree-views.js';
+import { CoarsePicture } from './coarse-picture.js';
 import { fillUnseen } from './fill-unseen.js';
 import { fitLight } from './fit-light.js';
 import { colorFrames, seeAgain, viewsOfFrames, type ColorFrame, type FrameView } from './frame-views.js';
@@ -57,19 +59,20 @@ export interface TextureMeshResult {
  * Source of the weighting: C. Rocchini, P. Cignoni, C. Montani, R. Scopigno (1999), Multiple textures stitching and
  * blending on 3D objects.
  */
-export function textureMesh(
+export async function textureMesh(
   mesh: TriangleMesh,
   scans: Scan[],
   placements: Placement[],
   options: Partial<TextureMeshOptions>,
   ctx: RunContext,
-): TextureMeshResult {
+): Promise<TextureMeshResult> {
   const o = { ...TEXTURE_MESH_DEFAULTS, ...options };
   const atlas = unwrapMesh(mesh, o, ctx.part(0, 0.25, 'Unwrapping'));
   const normals = mesh.normals ?? vertexNormals(mesh);
   const frames = colorFrames(scans, placements);
   const views = viewsOfFrames({ ...mesh, normals }, frames, ctx.part(0.25, 0.35, 'Finding what each image sees'));
-  const seen = lookAtPaint(mesh, normals, frames, views, o, ctx.part(0.35, 0.7, 'Telling light from paint'));
+  const caster = await simplifyMesh(mesh, SHADOW_TRIANGLES);
+  const seen = lookAtPaint(mesh, normals, caster, frames, views, o, ctx.part(0.35, 0.7, 'Telling light from paint'));
   const painter = new TexelPainter(
     mesh,
     views,
@@ -113,6 +116,8 @@ interface SeenPaint {
   shifts: Float32Array<ArrayBuffer>;
 }
 
+/** Shadows are cast by a mesh of about so many triangles. */
+const SHADOW_TRIANGLES = 40_000;
 /** Brighter than this no paint comes out, but for one texel in two hundred. */
 const WHITEST = 0.95;
 
@@ -120,12 +125,22 @@ const WHITEST = 0.95;
 function lookAtPaint(
   mesh: TriangleMesh,
   normals: Float32Array,
+  caster: TriangleMesh,
   frames: readonly ColorFrame[],
   views: FrameView[],
   { light, align }: TextureMeshOptions,
   ctx: RunContext,
 ): SeenPaint {
-  const { model, misfit, told } = fitLight(mesh, normals, views, light === 'taken-out', ctx.part(0, 0.4));
+  const pictures = views.map((v) => new CoarsePicture(v));
+  const { model, misfit, told } = fitLight(
+    mesh,
+    normals,
+    views,
+    pictures,
+    caster,
+    light === 'taken-out',
+    ctx.part(0, 0.4),
+  );
   let shifts = new Float32Array(views.length);
   if (align) {
     avoidGlare(mesh, normals, views, model.lamps);
@@ -135,7 +150,7 @@ function lookAtPaint(
   if (light === 'as-seen') model.gains.fill(1);
   const lit = new LitSurface(mesh, normals, views, model);
   if (light !== 'as-seen') avoidGlare(mesh, normals, views, model.lamps);
-  const agreement = agreeViews(mesh, views, lit, light !== 'as-seen', ctx.part(0.7, 1));
+  const agreement = agreeViews(mesh, views, pictures, lit, light !== 'as-seen', ctx.part(0.7, 1));
   return { lit, agreement, scale: usualLight(mesh, views, lit, agreement.paint), misfit, told, shifts };
 }
 

@@ -1,6 +1,6 @@
 import { vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { createRandom } from '../math/random.js';
-import { CoarsePicture } from './coarse-picture.js';
+import type { CoarsePicture } from './coarse-picture.js';
 import { weightOfQuality, type FrameView } from './frame-views.js';
 import { facing, glare, harmonics, sensorTerm } from './light-model.js';
 
@@ -35,12 +35,12 @@ export function sampleViews(
   mesh: TriangleMesh,
   normals: Float32Array,
   views: readonly FrameView[],
+  small: readonly CoarsePicture[],
   wanted: number,
   reach: number,
   seed = 1,
 ): ViewSamples {
   const n = vertexCount(mesh);
-  const small = views.map((v) => new CoarsePicture(v));
   const random = createRandom(seed);
   const step = Math.max(1, n / wanted);
   const vertex: number[] = [];
