@@ -60,6 +60,7 @@ export const textureMap = defineOperation({
       outputs: { model: r.mesh },
       figures: {
         images: r.images,
+        ...(r.images > 1 && params.light === 'taken-out' ? { lightTold: r.lightTold } : {}),
         moved: r.moved,
         ...(r.disagreement === undefined ? {} : { disagreement: r.disagreement }),
         charts: r.charts,
@@ -80,6 +81,12 @@ export const textureMap = defineOperation({
       help: 'How fine the map is on the surface. More than the pictures have brings nothing.',
     },
     images: { kind: 'count', rank: 'detail', label: 'Pictures', help: 'Pictures that coloured something.' },
+    lightTold: {
+      kind: 'flag',
+      rank: 'detail',
+      label: 'Light taken out',
+      help: 'Whether the pictures tell lamps and shadows from paint: they do where several look at one place from several sides, or in two setups. Otherwise only exposure and white are evened.',
+    },
     moved: {
       kind: 'number',
       rank: 'diagnostic',
