@@ -91,7 +91,7 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
       reduceTrial(t.objects.length ? t.objects : ['jug', 'wheel', 'fork', 'dragon'], t.count ?? 100_000, t.reference),
   },
   texture: {
-    takes: '[objects] [SEED,SEED,…]',
+    takes: '[objects] [SEED,SEED,…] [map size]',
     run: (t) =>
       textureTrial(t.objects.length ? t.objects : ['jug', 'fork', 'wheel', 'bunny', 'dragon'], t.seeds.slice(0, 3), {
         mapSize: t.count ?? 2048,

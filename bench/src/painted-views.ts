@@ -1,5 +1,5 @@
 import type { DepthFrame, Scan, TriangleMesh } from '@amber-knit/core/geometry';
-import { boundsOf, srgbOfLight, vertexNormals } from '@amber-knit/core/geometry';
+import { boundsOf, quickSrgbOfLight, vertexNormals } from '@amber-knit/core/geometry';
 import {
   createRandom,
   fromTwist,
@@ -287,7 +287,7 @@ function picture(
   const data = new Uint8Array(light.length);
   const share = 1 / FINER ** 2;
   for (let i = 0; i < light.length; i++)
-    data[i] = Math.max(0, Math.min(255, Math.round(srgbOfLight(light[i] * share) + 1.3 * gaussian(random))));
+    data[i] = Math.max(0, Math.min(255, Math.round(quickSrgbOfLight(light[i] * share) + 1.3 * gaussian(random))));
   return { camera, depth, color: { camera, image: { width, height, data } } };
 }
 

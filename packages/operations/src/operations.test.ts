@@ -79,6 +79,18 @@ test('texts from a command line become values', () => {
   expect(() => parseParamText(fields, 'colour', '1')).toThrow(/no parameter/);
 });
 
+test('steps of an older version run again: what they were told that is no more is passed over', () => {
+  const old = { mapSize: 512, balance: false, suppressGlare: true };
+  expect(parseParams(findOperation('texture.map').params, old)).toEqual({
+    mapSize: 512,
+    gap: 4,
+    light: 'taken-out',
+    align: true,
+    sharpness: 3,
+  });
+  expect(() => parseParams(findOperation('texture.map').params, { glare: true })).toThrow(/no parameter/);
+});
+
 test('an operation without its inputs says what it needs', async () => {
   await expect(runOperation(findOperation('mend.all'), {}, {}, createRunContext())).rejects.toThrow(
     '"Mend" needs a surface first.',

@@ -4,6 +4,8 @@ import type { LightChoice } from '@amber-knit/core/texture';
 import { ChoiceParam, CountParam, FlagParam, RatioParam } from './params.js';
 
 export class TextureMapParams {
+  static readonly retired = ['balance', 'suppressGlare'];
+
   @CountParam({ title: 'Map size', unit: 'pixels', min: 256, max: 8192, help: 'Edge of the square map.' })
   mapSize = 2048;
 

@@ -1,3 +1,4 @@
+import { LIGHT_OF_SRGB } from '@amber-knit/core/geometry';
 import type { ColorMode } from '../app/view-slice';
 import type { CloudSource } from './load-artifact';
 
@@ -67,10 +68,8 @@ export interface LayerEvents {
   failed(message: string): void;
 }
 
-/** The linear byte of each sRGB byte (IEC 61966-2-1). */
-const LINEAR = Uint8Array.from({ length: 256 }, (_, v) =>
-  Math.round(255 * (v <= 10 ? v / 3294.6 : ((v / 255 + 0.055) / 1.055) ** 2.4)),
-);
+/** The linear byte of each sRGB byte. */
+const LINEAR = Uint8Array.from(LIGHT_OF_SRGB, (light) => Math.round(255 * light));
 
 /** sRGB bytes as linear bytes, which is what vertex colours mean to the renderer. */
 export function srgbToLinear(bytes: Uint8Array): Uint8Array {

@@ -14,6 +14,9 @@ export interface TriangleMesh {
   expectedError?: Float32Array;
 }
 
+/** A mesh that knows its vertices' normals. */
+export type NormalMesh = TriangleMesh & { normals: Float32Array };
+
 /** A mesh with its map: `uvs` hold two numbers per triangle corner (6m), origin at the lower left of the image. */
 export interface TexturedMesh extends TriangleMesh {
   cornerUvs: Float32Array;

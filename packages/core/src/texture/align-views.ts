@@ -1,7 +1,7 @@
 import { LIGHT_OF_SRGB } from '../geometry/srgb.js';
 import type { TriangleMesh } from '../geometry/triangle-mesh.js';
 import { createRandom } from '../math/random.js';
-import { fromTwist, multiply, type Mat4, type Vec3 } from '../math/mat4.js';
+import { fromTwist, multiply, transformPoint, type Mat4, type Vec3 } from '../math/mat4.js';
 import { choleskyInPlace, solveWithCholesky } from '../math/solve.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { weightOfQuality, type FrameView } from './frame-views.js';
@@ -48,6 +48,11 @@ export function alignViews(mesh: TriangleMesh, views: FrameView[], lit: LitSurfa
         ctx.checkpoint((level + i / ITERATIONS[level]) / WIDTHS.length);
         step(views, before, pictures, places, STRIDES[level]);
       }
+      if (level < WIDTHS.length - 1) return;
+      // Where light or anything else misleads, the poses as they were told are better.
+      const told = views.map((v, k) => ({ ...v, sensorFromPiece: before[k] }));
+      if (disagreement(views, pictures, places) < disagreement(told, pictures, places)) return;
+      views.forEach((v, k) => (v.sensorFromPiece = before[k]));
     });
   }
   return { shifts: Float32Array.from(views, (v, i) => shiftInPicture(v, before[i], mesh)) };
@@ -68,9 +73,7 @@ function shiftInPicture(view: FrameView, before: Mat4, mesh: TriangleMesh): numb
   for (let i = 0; i < 12; i++) {
     const v = Math.floor((i * n) / 12);
     const [a, b] = [before, view.sensorFromPiece].map((m) => {
-      const [x, y, z] = [0, 1, 2].map(
-        (k) => m[k] * p[3 * v] + m[4 + k] * p[3 * v + 1] + m[8 + k] * p[3 * v + 2] + m[12 + k],
-      );
+      const [x, y, z] = transformPoint(m, p[3 * v], p[3 * v + 1], p[3 * v + 2]);
       return [(view.camera.fx * x) / z, (view.camera.fy * y) / z];
     });
     sum += Math.hypot(a[0] - b[0], a[1] - b[1]) / 12;
@@ -165,30 +168,31 @@ function comparedPlaces(mesh: TriangleMesh, views: readonly FrameView[], lit: Li
   };
 }
 
-/** One Gauss–Newton step over all poses. */
-function step(
-  views: FrameView[],
-  before: readonly Mat4[],
-  pictures: readonly LogPicture[],
-  places: ComparedPlaces,
-  stride: number,
-): void {
-  const size = 6 * views.length;
-  const normal = new Float64Array(size * size);
-  const right = new Float64Array(size);
-  const usable = new Uint32Array(views.length);
-  const rows = new Float64Array(6 * MOST_VIEWS);
-  const values = new Float64Array(MOST_VIEWS);
-  const weights = new Float64Array(MOST_VIEWS);
-  const who = new Int32Array(MOST_VIEWS);
-  const seen = new Float64Array(3);
-  const centres = views.map(({ sensorFromPiece: m }) =>
-    [0, 1, 2].map(
-      (k) => m[k] * places.middle[0] + m[4 + k] * places.middle[1] + m[8 + k] * places.middle[2] + m[12 + k],
-    ),
-  );
-  for (let i = 0; i < places.count; i += stride) {
-    const [x, y, z] = [places.position[3 * i], places.position[3 * i + 1], places.position[3 * i + 2]];
+/** What the views show at one place after another, from where they stand now. */
+class PlaceLook {
+  /** Numbers of the views that show the place, the logarithm of the paint they show, their weights, and how it changes with their poses (6). */
+  readonly who = new Int32Array(MOST_VIEWS);
+  readonly values = new Float64Array(MOST_VIEWS);
+  readonly weights = new Float64Array(MOST_VIEWS);
+  readonly rows = new Float64Array(6 * MOST_VIEWS);
+  /** The places' middle in each sensor's frame. */
+  readonly centres: Vec3[];
+  private readonly seen = new Float64Array(3);
+
+  constructor(
+    private readonly views: readonly FrameView[],
+    private readonly pictures: readonly LogPicture[],
+    private readonly places: ComparedPlaces,
+  ) {
+    this.centres = views.map((v) => transformPoint(v.sensorFromPiece, ...places.middle));
+  }
+
+  /** @returns how many views show the place */
+  at(i: number): number {
+    const { places, pictures, views, centres, seen, who, values, weights, rows } = this;
+    const x = places.position[3 * i];
+    const y = places.position[3 * i + 1];
+    const z = places.position[3 * i + 2];
     let count = 0;
     for (let s = places.start[i]; s < places.start[i + 1]; s++) {
       const k = places.view[s];
@@ -205,7 +209,9 @@ function step(
       const gx = (seen[1] * fx) / sz;
       const gy = (seen[2] * fy) / sz;
       const gz = -(gx * sx + gy * sy) / sz;
-      const [rx, ry, rz] = [sx - centres[k][0], sy - centres[k][1], sz - centres[k][2]];
+      const rx = sx - centres[k][0];
+      const ry = sy - centres[k][1];
+      const rz = sz - centres[k][2];
       const at = 6 * count;
       // A turn in parts of the radius: all six are lengths.
       rows[at] = (ry * gz - rz * gy) / places.radius;
@@ -216,6 +222,46 @@ function step(
       rows[at + 5] = gz;
       count++;
     }
+    return count;
+  }
+}
+
+/** How much the views differ at the places, robust: what alignment makes less. */
+function disagreement(views: readonly FrameView[], pictures: readonly LogPicture[], places: ComparedPlaces): number {
+  const look = new PlaceLook(views, pictures, places);
+  const { values, weights } = look;
+  let cost = 0;
+  let total = 0;
+  for (let i = 0; i < places.count; i++) {
+    const count = look.at(i);
+    const given = weights.slice(0, count);
+    const middle = count < 2 ? undefined : robustMean(values, weights, count);
+    if (middle === undefined) continue;
+    for (let a = 0; a < count; a++) {
+      const square = ((values[a] - middle) / OUTLYING) ** 2;
+      cost += (given[a] * square) / (1 + square);
+      total += given[a];
+    }
+  }
+  return total > 0 ? cost / total : 0;
+}
+
+/** One Gauss–Newton step over all poses. */
+function step(
+  views: FrameView[],
+  before: readonly Mat4[],
+  pictures: readonly LogPicture[],
+  places: ComparedPlaces,
+  stride: number,
+): void {
+  const size = 6 * views.length;
+  const normal = new Float64Array(size * size);
+  const right = new Float64Array(size);
+  const usable = new Uint32Array(views.length);
+  const look = new PlaceLook(views, pictures, places);
+  const { who, values, weights, rows, centres } = look;
+  for (let i = 0; i < places.count; i += stride) {
+    const count = look.at(i);
     if (count < 2) continue;
     const middle = robustMean(values, weights, count);
     if (middle === undefined) continue;

@@ -4,8 +4,8 @@ import { boundsOf, diagonalOf } from '../geometry/point-cloud.js';
 import type { Placement, Scan } from '../geometry/scan.js';
 import { placedScans } from '../geometry/scan.js';
 import { LIGHT_OF_SRGB } from '../geometry/srgb.js';
-import { vertexCount, vertexNormals, type ColorImage, type TriangleMesh } from '../geometry/triangle-mesh.js';
-import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
+import { vertexCount, type ColorImage, type NormalMesh, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { invertRigid, multiply, transformPoint, type Mat4, type Vec3 } from '../math/mat4.js';
 import { rasterizeDepth } from '../mesh/rasterize.js';
 import type { RunContext } from '../runtime/run-context.js';
 
@@ -65,7 +65,7 @@ export function colorFrames(scans: Scan[], placements: Placement[]): ColorFrame[
 }
 
 /** The frames' pictures with the vertices they see. O(frames · (vertices + pixels)). */
-export function viewsOfFrames(mesh: TriangleMesh, frames: readonly ColorFrame[], ctx: RunContext): FrameView[] {
+export function viewsOfFrames(mesh: NormalMesh, frames: readonly ColorFrame[], ctx: RunContext): FrameView[] {
   const views = frames.map(({ name, room, frame, sensorFromPiece }): FrameView => {
     const { camera, image } = frame.color!;
     return { name, room, camera, image, sensorFromPiece, quality: new Uint8Array(0) };
@@ -76,38 +76,33 @@ export function viewsOfFrames(mesh: TriangleMesh, frames: readonly ColorFrame[],
 
 /** Finds anew what each view sees from where it stands now. */
 export function seeAgain(
-  mesh: TriangleMesh,
+  mesh: NormalMesh,
   frames: readonly ColorFrame[],
   views: readonly FrameView[],
   ctx: RunContext,
 ): void {
-  const normals = mesh.normals ?? vertexNormals(mesh);
-  const bounds = boundsOf(mesh.positions);
-  const size = diagonalOf(bounds);
-  const middle = bounds.min.map((v, k) => (v + bounds.max[k]) / 2);
-  const distances = views.map(({ sensorFromPiece: m }) =>
-    Math.hypot(...[0, 1, 2].map((k) => m[k] * middle[0] + m[4 + k] * middle[1] + m[8 + k] * middle[2] + m[12 + k])),
-  );
+  const size = diagonalOf(boundsOf(mesh.positions));
+  const distances = sensorDistances(mesh, views);
   // From nearer by than this nothing is gained.
-  const near = distances.sort((a, b) => a - b)[Math.floor(frames.length / 10)];
+  const near = distances[Math.floor(views.length / 10)];
   views.forEach((view, i) => {
     ctx.checkpoint(i / views.length);
-    view.quality = vertexQuality(mesh, normals, view.sensorFromPiece, frames[i].frame, size, near);
+    view.quality = vertexQuality(mesh, view.sensorFromPiece, frames[i].frame, size, near);
   });
+}
+
+/** Distances from the views' sensors to the mesh's middle, mm, rising. */
+export function sensorDistances(mesh: TriangleMesh, views: readonly FrameView[]): number[] {
+  const { min, max } = boundsOf(mesh.positions);
+  const middle = min.map((v, k) => (v + max[k]) / 2) as Vec3;
+  return views.map((v) => Math.hypot(...transformPoint(v.sensorFromPiece, ...middle))).sort((a, b) => a - b);
 }
 
 /**
  * How well a frame sees each vertex: the squared cosine of the incidence, less from far, faded out towards the picture's border
  * and towards outlines; zero where the mesh itself or anything measured in front hides it, or where the sensor looked past it.
  */
-function vertexQuality(
-  mesh: TriangleMesh,
-  normals: Float32Array,
-  m: Mat4,
-  frame: DepthFrame,
-  size: number,
-  near: number,
-): Uint8Array {
+function vertexQuality(mesh: NormalMesh, m: Mat4, frame: DepthFrame, size: number, near: number): Uint8Array {
   const n = vertexCount(mesh);
   const out = new Uint8Array(n);
   const unit = TOLERATED * size;
@@ -117,7 +112,7 @@ function vertexQuality(
   const clear = pixelsToOutline(depth, width, height, unit, fx);
   const reach = Math.max(4, FADED * width);
   const measuredDepth = frame.depth;
-  const p = mesh.positions;
+  const { positions: p, normals } = mesh;
   for (let v = 0; v < n; v++) {
     const x = p[3 * v];
     const y = p[3 * v + 1];

@@ -1,4 +1,5 @@
 import type { Vec3 } from '../math/mat4.js';
+import type { NormalMesh } from '../geometry/triangle-mesh.js';
 import type { FrameView } from './frame-views.js';
 
 /** Columns of a room's light: nine spherical harmonics of the normal, and the lamp that casts shadows. */
@@ -50,7 +51,7 @@ const CLEAR_OF_GLARE = 0.85;
 const IN_GLARE = 0.96;
 
 /** How likely a surface shines, 0–1, whose normal has this cosine with the direction halfway between lamp and eye. */
-export function glare(cosine: number): number {
+function glare(cosine: number): number {
   if (cosine <= CLEAR_OF_GLARE) return 0;
   const t = Math.min(1, (cosine - CLEAR_OF_GLARE) / (IN_GLARE - CLEAR_OF_GLARE));
   return t * t * (3 - 2 * t);
@@ -59,13 +60,13 @@ export function glare(cosine: number): number {
 /** Unit way to a view's sensor, from the last call of `towardsSensor`. */
 const way = new Float64Array(3);
 
-/** Finds the way from a place to a view's sensor. @returns its length, mm */
-function towardsSensor(view: FrameView, x: number, y: number, z: number): number {
+/** Finds the way from a vertex to a view's sensor. @returns its length, mm */
+function towardsSensor(view: FrameView, { positions: p }: NormalMesh, v: number): number {
   const m = view.sensorFromPiece;
   // The sensor's place is −Rᵀ t.
-  const dx = -(m[0] * m[12] + m[1] * m[13] + m[2] * m[14]) - x;
-  const dy = -(m[4] * m[12] + m[5] * m[13] + m[6] * m[14]) - y;
-  const dz = -(m[8] * m[12] + m[9] * m[13] + m[10] * m[14]) - z;
+  const dx = -(m[0] * m[12] + m[1] * m[13] + m[2] * m[14]) - p[3 * v];
+  const dy = -(m[4] * m[12] + m[5] * m[13] + m[6] * m[14]) - p[3 * v + 1];
+  const dz = -(m[8] * m[12] + m[9] * m[13] + m[10] * m[14]) - p[3 * v + 2];
   const length = Math.sqrt(dx * dx + dy * dy + dz * dz);
   way[0] = dx / length;
   way[1] = dy / length;
@@ -73,43 +74,28 @@ function towardsSensor(view: FrameView, x: number, y: number, z: number): number
   return length;
 }
 
-/** How likely a place shines in a view under a lamp far away, 0–1. Source of the halfway vector: J. Blinn (1977), Models of light reflection. */
-export function lampGlare(
-  view: FrameView,
-  lamp: Vec3,
-  x: number,
-  y: number,
-  z: number,
-  nx: number,
-  ny: number,
-  nz: number,
-): number {
-  towardsSensor(view, x, y, z);
+/** How likely a vertex shines in a view under a lamp far away, 0–1. Source of the halfway vector: J. Blinn (1977), Models of light reflection. */
+export function lampGlare(view: FrameView, lamp: Vec3, mesh: NormalMesh, v: number): number {
+  towardsSensor(view, mesh, v);
+  const n = mesh.normals;
   const hx = way[0] + lamp[0];
   const hy = way[1] + lamp[1];
   const hz = way[2] + lamp[2];
   const half = Math.sqrt(hx * hx + hy * hy + hz * hz);
-  return half > 1e-6 ? glare((nx * hx + ny * hy + nz * hz) / half) : 0;
+  return half > 1e-6 ? glare((n[3 * v] * hx + n[3 * v + 1] * hy + n[3 * v + 2] * hz) / half) : 0;
 }
 
-/** Cosine between a normal and the way to a view's sensor. */
-export function facing(view: FrameView, x: number, y: number, z: number, nx: number, ny: number, nz: number): number {
-  towardsSensor(view, x, y, z);
-  return nx * way[0] + ny * way[1] + nz * way[2];
+/** How likely a vertex shines back at the lamp of a view's sensor, 0–1. */
+export function sensorGlare(view: FrameView, mesh: NormalMesh, v: number): number {
+  towardsSensor(view, mesh, v);
+  const n = mesh.normals;
+  return glare(n[3 * v] * way[0] + n[3 * v + 1] * way[1] + n[3 * v + 2] * way[2]);
 }
 
-/** How strongly the lamp at a view's sensor falls on a place: the cosine of the incidence over the squared distance, in `reach`. */
-export function sensorTerm(
-  view: FrameView,
-  reach: number,
-  x: number,
-  y: number,
-  z: number,
-  nx: number,
-  ny: number,
-  nz: number,
-): number {
-  const distance = towardsSensor(view, x, y, z);
-  const cosine = nx * way[0] + ny * way[1] + nz * way[2];
+/** How strongly the lamp at a view's sensor falls on a vertex: the cosine of the incidence over the squared distance, in `reach`. */
+export function sensorTerm(view: FrameView, reach: number, mesh: NormalMesh, v: number): number {
+  const distance = towardsSensor(view, mesh, v);
+  const n = mesh.normals;
+  const cosine = n[3 * v] * way[0] + n[3 * v + 1] * way[1] + n[3 * v + 2] * way[2];
   return cosine > 0 ? cosine * (reach / distance) ** 2 : 0;
 }

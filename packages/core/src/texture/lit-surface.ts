@@ -1,4 +1,4 @@
-import { vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { vertexCount, type NormalMesh } from '../geometry/triangle-mesh.js';
 import type { FrameView } from './frame-views.js';
 import { harmonics, LAMP_TERM, ROOM_TERMS, sensorTerm, type LightModel } from './light-model.js';
 
@@ -11,12 +11,12 @@ export class LitSurface {
   private readonly light = new Float64Array(3);
 
   constructor(
-    private readonly mesh: TriangleMesh,
-    private readonly normals: Float32Array,
+    private readonly mesh: NormalMesh,
     private readonly views: readonly FrameView[],
     private readonly model: LightModel,
   ) {
     const n = vertexCount(mesh);
+    const { normals } = mesh;
     const basis = new Float64Array(9);
     this.fromRoom = model.lamps.map((lamp, room) => {
       const out = new Float32Array(3 * n);
@@ -42,10 +42,8 @@ export class LitSurface {
    */
   paintFactors(view: number, v: number, out: Float64Array, at = 0): number {
     const { model, light } = this;
-    const p = this.mesh.positions;
-    const n = this.normals;
     const f = this.views[view];
-    const own = sensorTerm(f, model.reach, p[3 * v], p[3 * v + 1], p[3 * v + 2], n[3 * v], n[3 * v + 1], n[3 * v + 2]);
+    const own = sensorTerm(f, model.reach, this.mesh, v);
     const room = this.fromRoom[f.room];
     for (let c = 0; c < 3; c++) {
       const falls = room[3 * v + c] + own * model.sensor[c];

@@ -67,6 +67,12 @@ test('light, exposure and white balance are taken out of the pictures, and only 
   expect(lightLeft(await coloured(BALL, rooms, { align: false, light: 'as-seen' }))).toBeGreaterThan(2 * left);
 });
 
+test('light that is left in the colour does not lead the alignment astray', async () => {
+  const eyes = eyesAround(3, 120);
+  const rooms = [paintedFrames(BALL, eyes, lit(LAMP)), paintedFrames(BALL, eyes, lit(TURNED))];
+  expect((await coloured(BALL, rooms, { light: 'even' })).moved).toBeLessThan(0.3);
+});
+
 test('paint that changes with the shape is not taken for light where pictures agree without any', async () => {
   const paint = ([x, y, z]: Vec3): number[] => [0.22 + 0.008 * x, 0.22 + 0.008 * y, 0.22 + 0.008 * z];
   // Each picture has its own exposure.

@@ -1,17 +1,25 @@
-import { srgbOfLight } from '../geometry/srgb.js';
+import { quickSrgbOfLight } from '../geometry/srgb.js';
 import type { Placement, Scan } from '../geometry/scan.js';
-import { vertexNormals, type ColorImage, type TexturedMesh, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import {
+  vertexNormals,
+  type ColorImage,
+  type NormalMesh,
+  type TexturedMesh,
+  type TriangleMesh,
+} from '../geometry/triangle-mesh.js';
 import { simplifyMesh } from '../mesh/simplify.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { alignViews } from './align-views.js';
-import { agreeViews, avoidGlare, type Agreement } from './agree-views.js';
+import { agreeViews, type Agreement } from './agree-views.js';
+import { avoidGlare } from './avoid-glare.js';
 import { CoarsePicture } from './coarse-picture.js';
 import { fillUnseen } from './fill-unseen.js';
 import { fitLight } from './fit-light.js';
 import { colorFrames, seeAgain, viewsOfFrames, type ColorFrame, type FrameView } from './frame-views.js';
 import { LitSurface } from './lit-surface.js';
+import { UNWRAP_DEFAULTS, type UnwrapOptions } from './place-charts.js';
 import { TexelPainter } from './texel-painter.js';
-import { unwrapMesh, UNWRAP_DEFAULTS, type UnwrapOptions } from './unwrap.js';
+import { unwrapMesh } from './unwrap.js';
 
 /** What becomes of the light in the pictures. */
 export type LightChoice = 'taken-out' | 'even' | 'as-seen';
@@ -60,19 +68,19 @@ export interface TextureMeshResult {
  * blending on 3D objects.
  */
 export async function textureMesh(
-  mesh: TriangleMesh,
+  bare: TriangleMesh,
   scans: Scan[],
   placements: Placement[],
   options: Partial<TextureMeshOptions>,
   ctx: RunContext,
 ): Promise<TextureMeshResult> {
   const o = { ...TEXTURE_MESH_DEFAULTS, ...options };
+  const mesh: NormalMesh = { ...bare, normals: bare.normals ?? vertexNormals(bare) };
   const atlas = unwrapMesh(mesh, o, ctx.part(0, 0.25, 'Unwrapping'));
-  const normals = mesh.normals ?? vertexNormals(mesh);
   const frames = colorFrames(scans, placements);
-  const views = viewsOfFrames({ ...mesh, normals }, frames, ctx.part(0.25, 0.35, 'Finding what each image sees'));
+  const views = viewsOfFrames(mesh, frames, ctx.part(0.25, 0.35, 'Finding what each image sees'));
   const caster = await simplifyMesh(mesh, SHADOW_TRIANGLES);
-  const seen = lookAtPaint(mesh, normals, caster, frames, views, o, ctx.part(0.35, 0.7, 'Telling light from paint'));
+  const seen = lookAtPaint(mesh, caster, frames, views, o, ctx.part(0.35, 0.7, 'Telling light from paint'));
   const painter = new TexelPainter(
     mesh,
     views,
@@ -92,7 +100,7 @@ export async function textureMesh(
   }
   ctx.checkpoint(1);
   return {
-    mesh: { ...mesh, normals, cornerUvs, texture: painted.texture },
+    mesh: { ...mesh, cornerUvs, texture: painted.texture },
     charts: atlas.charts,
     coverage: atlas.coverage,
     density: atlas.density,
@@ -123,8 +131,7 @@ const WHITEST = 0.95;
 
 /** What light does to the views, and what they agree on without it. Lowers the views' quality where they show something else. */
 function lookAtPaint(
-  mesh: TriangleMesh,
-  normals: Float32Array,
+  mesh: NormalMesh,
   caster: TriangleMesh,
   frames: readonly ColorFrame[],
   views: FrameView[],
@@ -132,26 +139,27 @@ function lookAtPaint(
   ctx: RunContext,
 ): SeenPaint {
   const pictures = views.map((v) => new CoarsePicture(v));
-  const { model, misfit, told } = fitLight(
-    mesh,
-    normals,
-    views,
-    pictures,
-    caster,
-    light === 'taken-out',
-    ctx.part(0, 0.4),
-  );
+  // Pictures are aligned without their light, whatever becomes of it afterwards: it would mislead.
+  const fit = fitLight(mesh, views, pictures, caster, ctx.part(0, 0.4));
   let shifts = new Float32Array(views.length);
   if (align) {
-    avoidGlare(mesh, normals, views, model.lamps);
-    shifts = alignViews(mesh, views, new LitSurface(mesh, normals, views, model), ctx.part(0.4, 0.6)).shifts;
-    seeAgain({ ...mesh, normals }, frames, views, ctx.part(0.6, 0.7));
+    avoidGlare(mesh, views, fit.model.lamps);
+    shifts = alignViews(mesh, views, new LitSurface(mesh, views, fit.model), ctx.part(0.4, 0.6)).shifts;
+    seeAgain(mesh, frames, views, ctx.part(0.6, 0.7));
   }
+  const model = light === 'taken-out' ? fit.model : fit.even;
   if (light === 'as-seen') model.gains.fill(1);
-  const lit = new LitSurface(mesh, normals, views, model);
-  if (light !== 'as-seen') avoidGlare(mesh, normals, views, model.lamps);
+  else avoidGlare(mesh, views, fit.model.lamps);
+  const lit = new LitSurface(mesh, views, model);
   const agreement = agreeViews(mesh, views, pictures, lit, light !== 'as-seen', ctx.part(0.7, 1));
-  return { lit, agreement, scale: usualLight(mesh, views, lit, agreement.paint), misfit, told, shifts };
+  return {
+    lit,
+    agreement,
+    scale: usualLight(mesh, views, lit, agreement.paint),
+    misfit: fit.misfit,
+    told: fit.told,
+    shifts,
+  };
 }
 
 /** So bright that the whole looks as bright as in the pictures, and as white. */
@@ -223,7 +231,7 @@ function paintMap(
         const texel = y * size + x;
         if (filled[texel] === 2 || (filled[texel] === 1 && !inside)) continue;
         const share = painter.paint(a, b, c, light, 0);
-        for (let k = 0; k < 3; k++) texture.data[3 * texel + k] = Math.round(srgbOfLight(light[k]));
+        for (let k = 0; k < 3; k++) texture.data[3 * texel + k] = Math.round(quickSrgbOfLight(light[k]));
         if (inside) {
           texels++;
           seen += share;

@@ -1,8 +1,8 @@
-import { vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { vertexCount, type NormalMesh } from '../geometry/triangle-mesh.js';
 import { createRandom } from '../math/random.js';
 import type { CoarsePicture } from './coarse-picture.js';
 import { weightOfQuality, type FrameView } from './frame-views.js';
-import { facing, glare, harmonics, sensorTerm } from './light-model.js';
+import { harmonics, sensorGlare, sensorTerm } from './light-model.js';
 
 /** What several views see of the same places of a surface. */
 export interface ViewSamples {
@@ -32,8 +32,7 @@ const BRIGHTEST = 0.9;
  * @param reach distance at which the lamp at the sensor counts 1, mm
  */
 export function sampleViews(
-  mesh: TriangleMesh,
-  normals: Float32Array,
+  mesh: NormalMesh,
   views: readonly FrameView[],
   small: readonly CoarsePicture[],
   wanted: number,
@@ -51,7 +50,7 @@ export function sampleViews(
   const sensor: number[] = [];
   const light = new Float64Array(3);
   const seeing: number[] = [];
-  const p = mesh.positions;
+  const { positions: p, normals } = mesh;
   for (let at = random() * step; at < n; at += step) {
     const v = Math.floor(at);
     seeing.length = 0;
@@ -67,16 +66,15 @@ export function sampleViews(
     seeing.sort((a, b) => views[a].room - views[b].room || a - b);
     const first = view.length;
     const [x, y, z] = [p[3 * v], p[3 * v + 1], p[3 * v + 2]];
-    const [nx, ny, nz] = [normals[3 * v], normals[3 * v + 1], normals[3 * v + 2]];
     for (const i of seeing) {
       if (!small[i].lightAt(x, y, z, light)) continue;
       if (Math.min(light[0], light[1], light[2]) < DARKEST || Math.max(light[0], light[1], light[2]) > BRIGHTEST)
         continue;
       view.push(i);
-      const clear = 1 - MISTRUST * glare(facing(views[i], x, y, z, nx, ny, nz));
+      const clear = 1 - MISTRUST * sensorGlare(views[i], mesh, v);
       weight.push(clear * weightOfQuality(views[i].quality[v]));
       logLight.push(Math.log(light[0]), Math.log(light[1]), Math.log(light[2]));
-      sensor.push(sensorTerm(views[i], reach, x, y, z, nx, ny, nz));
+      sensor.push(sensorTerm(views[i], reach, mesh, v));
     }
     if (view.length - first < 2) {
       view.length = weight.length = sensor.length = first;

@@ -14,6 +14,8 @@ import { accessorValues, type AccessorValues } from './accessor-values.js';
 
 /** No compression that is read packs more than so many values into a byte; a file that claims more is a bomb. */
 const MOST_PER_BYTE = 200;
+/** Nodes inside nodes; no drawing goes so deep. */
+const DEEPEST = 256;
 const JSON_CHUNK = 0x4e4f534a;
 /** Text of so many bytes at most is read at once; numbers do not belong into it. */
 const LARGEST_TEXT = 256 * 2 ** 20;
@@ -54,6 +56,7 @@ export async function openGltf(bytes: Bytes, resources?: GltfResources): Promise
   const used = json.extensionsUsed ?? [];
   const packed = [KHRDracoMeshCompression, EXTMeshoptCompression].some((e) => used.includes(e.EXTENSION_NAME));
   try {
+    assertShallow(json.nodes ?? []);
     const io = await readerFor(used);
     const pictures = picturesOf(json, buffers, resources);
     const document = await io.readJSON(packed ? withBuffers(pictures, buffers) : withoutNumbers(pictures));
@@ -78,6 +81,23 @@ export async function openGltf(bytes: Bytes, resources?: GltfResources): Promise
       );
     }
     throw new GeometryError('corrupt-file', `The glTF file can't be read: ${text.slice(0, 300)}`);
+  }
+}
+
+/** Refuses nodes nested deeply or in a circle before the library meets them: its time grows with the square of the depth. */
+function assertShallow(nodes: readonly GLTF.INode[]): void {
+  const parents = new Int32Array(nodes.length).fill(-1);
+  nodes.forEach(({ children }, i) => children?.forEach((child) => (parents[child] = i)));
+  for (let i = 0; i < nodes.length; i++) {
+    let depth = 0;
+    for (let at = parents[i]!; at >= 0; at = parents[at]!) {
+      if (++depth > DEEPEST) {
+        throw new GeometryError(
+          'corrupt-file',
+          `The glTF file nests more than ${DEEPEST} nodes into one another, or in a circle. Export it with fewer levels.`,
+        );
+      }
+    }
   }
 }
 

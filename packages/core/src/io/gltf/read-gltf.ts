@@ -1,4 +1,5 @@
 import type { Accessor, Material, Node, Primitive } from '@gltf-transform/core';
+import { srgbOfLight } from '../../geometry/srgb.js';
 import { GeometryError } from '../../runtime/geometry-error.js';
 import { decodeColor } from '../../stored/color-image.js';
 import { firstBytes, type Bytes } from '../byte-source.js';
@@ -21,8 +22,6 @@ const STRIP = 5;
 const FAN = 6;
 /** A corner that names no point of its primitive. */
 const NOWHERE = 0xffffffff;
-/** Nodes inside nodes; no drawing goes so deep. */
-const DEEPEST = 256;
 
 /**
  * Reads all points and triangles of a glTF 2.0 file (Khronos Group, 2021) through its scene's transforms, in
@@ -36,17 +35,15 @@ export async function readGltf(bytes: Bytes, resources?: GltfResources): Promise
   const file = await openGltf(bytes, resources);
   const parts: Part[] = [];
   const root = file.document.getRoot();
-  const visit = (node: Node, depth: number): void => {
-    if (depth > DEEPEST)
-      throw new GeometryError('corrupt-file', `The glTF file nests more than ${DEEPEST} nodes into one another.`);
+  const visit = (node: Node): void => {
     const world = node.getWorldMatrix();
     for (const primitive of node.getMesh()?.listPrimitives() ?? []) {
       const part = partOf(file, primitive, world);
       if (part) parts.push(part);
     }
-    node.listChildren().forEach((child) => visit(child, depth + 1));
+    node.listChildren().forEach(visit);
   };
-  (root.getDefaultScene() ?? root.listScenes()[0])?.listChildren().forEach((node) => visit(node, 0));
+  (root.getDefaultScene() ?? root.listScenes()[0])?.listChildren().forEach(visit);
   return cleanScanFile(new GltfReader(parts).read());
 }
 
@@ -190,11 +187,8 @@ class GltfReader {
   }
 }
 
-/** Linear light as an sRGB byte (IEC 61966-2-1). */
-function byteOf(linear: number): number {
-  const c = Math.max(0, Math.min(1, linear));
-  return Math.floor(255 * (c <= 0.0031308 ? 12.92 * c : 1.055 * c ** (1 / 2.4) - 0.055) + 0.5);
-}
+/** Linear light as an sRGB byte. */
+const byteOf = (linear: number): number => Math.floor(srgbOfLight(linear) + 0.5);
 
 /** Writes a place or direction (w = 0) through a node's matrix, from Y up to Z up. */
 function turn(

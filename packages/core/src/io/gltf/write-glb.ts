@@ -1,5 +1,6 @@
 import { Document, WebIO, type Primitive } from '@gltf-transform/core';
 import { encode as encodePng } from 'fast-png';
+import { LIGHT_OF_SRGB } from '../../geometry/srgb.js';
 import type { TexturedMesh, TriangleMesh } from '../../geometry/triangle-mesh.js';
 import { vertexCount, vertexNormals } from '../../geometry/triangle-mesh.js';
 
@@ -67,7 +68,7 @@ export async function writeGlb(mesh: TriangleMesh | TexturedMesh, name: string):
     // COLOR_0 is linear light by the specification.
     const linear = new Float32Array(3 * n);
     for (let i = 0; i < n; i++)
-      for (let k = 0; k < 3; k++) linear[3 * i + k] = SRGB_TO_LINEAR[mesh.colors[3 * take(i) + k]];
+      for (let k = 0; k < 3; k++) linear[3 * i + k] = LIGHT_OF_SRGB[mesh.colors[3 * take(i) + k]];
     primitive.setAttribute('COLOR_0', accessor('VEC3', linear));
   }
   primitive.setMaterial(material);
@@ -76,11 +77,6 @@ export async function writeGlb(mesh: TriangleMesh | TexturedMesh, name: string):
   doc.getRoot().setDefaultScene(scene);
   return new WebIO().writeBinary(doc);
 }
-
-const SRGB_TO_LINEAR = Float32Array.from({ length: 256 }, (_, i) => {
-  const c = i / 255;
-  return c <= 0.04045 ? c / 12.92 : ((c + 0.055) / 1.055) ** 2.4;
-});
 
 /** Z up to Y up: (x, y, z) → (x, z, −y). */
 function toGltf(from: Float32Array, at: number, scale: number, to: Float32Array, out: number): void {
