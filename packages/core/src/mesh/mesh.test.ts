@@ -2,7 +2,15 @@ import { box, cutOut, meshOf, sphere } from '../../test/shapes.js';
 import { compactMesh, type TriangleMesh } from '../geometry/index.js';
 import { createRunContext } from '../runtime/index.js';
 import { measureDeviation } from '../measure/index.js';
-import { evenRims, inspectTopology, makeManifold, rasterizeDepth, removeFragments, simplifyMesh } from './index.js';
+import {
+  evenRims,
+  inspectTopology,
+  labelPieces,
+  makeManifold,
+  rasterizeDepth,
+  removeFragments,
+  simplifyMesh,
+} from './index.js';
 
 const ctx = createRunContext();
 const ball = meshOf(sphere(20), 20, 1);
@@ -19,6 +27,39 @@ test('faults are found and mended', () => {
   expect(report.nonManifoldEdges).toBe(0);
   expect(report.nonManifoldVertices).toBe(0);
   expect(r.degenerate).toBe(1);
+});
+
+test('a fin of two opposite triangles goes as a whole, a doubled sheet that stands alone keeps one side', () => {
+  // A tetrahedron with a fin of two folds on one of its edges; apart from it a sheet of two triangles, doubled.
+  const positions = new Float32Array([
+    0,
+    0,
+    0,
+    9,
+    0,
+    0,
+    0,
+    9,
+    0,
+    0,
+    0,
+    9,
+    9,
+    9,
+    9,
+    18,
+    9,
+    9,
+    ...[50, 0, 0, 59, 0, 0, 59, 9, 0, 50, 9, 0],
+  ]);
+  const solid = [0, 2, 1, 0, 1, 3, 1, 2, 3, 0, 3, 2];
+  const fin = [1, 2, 4, 2, 1, 4, 1, 4, 5, 4, 1, 5];
+  const sheet = [6, 7, 8, 7, 6, 8, 6, 8, 9, 8, 6, 9];
+  const r = makeManifold({ positions, indices: Uint32Array.from([...solid, ...fin, ...sheet]) });
+  expect(r.degenerate).toBe(6);
+  expect(r.nonManifold).toBe(0);
+  expect(r.mesh.indices.length / 3).toBe(6);
+  expect(labelPieces(r.mesh).sizes.sort()).toEqual([2, 4]);
 });
 
 test('two cones touching in a point are split there', () => {

@@ -44,6 +44,10 @@ export function makeManifold(mesh: TriangleMesh): RepairResult {
   return { mesh: split.mesh, degenerate, nonManifold, splitVertices: split.count };
 }
 
+/**
+ * Triangles with two equal corners go, and all but one of those that stand on the same corners; of a fin, two that run
+ * opposite ways and hang on a surface, both go.
+ */
 function dropDegenerate(mesh: TriangleMesh): TriangleMesh {
   const { indices } = mesh;
   const count = indices.length / 3;
@@ -62,6 +66,7 @@ function dropDegenerate(mesh: TriangleMesh): TriangleMesh {
   const cursor = end.slice(0, n);
   const rows = new Uint32Array(count);
   for (let t = 0; t < count; t++) rows[cursor[corners(t)[0]]++] = t;
+  const fins: number[] = [];
   let dropped = 0;
   for (let v = 0; v < n; v++) {
     for (let i = end[v]; i < end[v + 1]; i++) {
@@ -70,13 +75,63 @@ function dropDegenerate(mesh: TriangleMesh): TriangleMesh {
       for (let j = end[v]; j < i && !gone; j++) {
         const [, m, h] = corners(rows[j]);
         gone = m === middle && h === high;
+        if (gone && keep[rows[j]] && !sameWay(indices, rows[i], rows[j])) fins.push(rows[j]);
       }
       if (!gone) continue;
       keep[rows[i]] = 0;
       dropped++;
     }
   }
-  return dropped > 0 ? filterTriangles(mesh, keep) : compactMesh(mesh);
+  if (dropped === 0) return compactMesh(mesh);
+  dropFins(indices, n, keep, fins);
+  return filterTriangles(mesh, keep);
+}
+
+/** Whether two triangles on the same corners run the same way round. */
+function sameWay(indices: Uint32Array, t: number, u: number): boolean {
+  const k = [0, 1, 2].find((i) => indices[3 * u + i] === indices[3 * t])!;
+  return indices[3 * u + ((k + 1) % 3)] === indices[3 * t + 1];
+}
+
+/** Of the triangles whose opposite twin is gone, those go too that hang together with others; sheets that stand alone stay. */
+function dropFins(indices: Uint32Array, vertices: number, keep: Uint8Array, fins: readonly number[]): void {
+  if (fins.length === 0) return;
+  const isFin = new Uint8Array(keep.length);
+  for (const t of fins) isFin[t] = 1;
+  const edge = (h: number): number => {
+    const a = indices[h];
+    const b = indices[nextHalfEdge(h)];
+    return Math.min(a, b) * vertices + Math.max(a, b);
+  };
+  const finsAt = new Map<number, number[]>();
+  for (const t of fins) {
+    for (let h = 3 * t; h < 3 * t + 3; h++) {
+      const list = finsAt.get(edge(h));
+      if (list) list.push(t);
+      else finsAt.set(edge(h), [t]);
+    }
+  }
+  const going: number[] = [];
+  const drop = (t: number): void => {
+    if (!keep[t]) return;
+    keep[t] = 0;
+    going.push(t);
+  };
+  // A fin hangs where the surface goes on without it.
+  const others = new Map<number, number>();
+  for (let t = 0; t < keep.length; t++) {
+    if (!keep[t] || isFin[t]) continue;
+    for (let h = 3 * t; h < 3 * t + 3; h++) {
+      const e = edge(h);
+      if (finsAt.has(e)) others.set(e, (others.get(e) ?? 0) + 1);
+    }
+  }
+  others.forEach((count, e) => {
+    if (count > 1) finsAt.get(e)!.forEach(drop);
+  });
+  for (let t = going.pop(); t !== undefined; t = going.pop()) {
+    for (let h = 3 * t; h < 3 * t + 3; h++) finsAt.get(edge(h))?.forEach(drop);
+  }
 }
 
 /** Gives each fan of triangles at a vertex its own copy of the vertex. */

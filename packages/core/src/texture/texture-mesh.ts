@@ -17,9 +17,8 @@ import { fillUnseen } from './fill-unseen.js';
 import { fitLight } from './fit-light.js';
 import { colorFrames, seeAgain, viewsOfFrames, type ColorFrame, type FrameView } from './frame-views.js';
 import { LitSurface } from './lit-surface.js';
-import { UNWRAP_DEFAULTS, type UnwrapOptions } from './place-charts.js';
 import { TexelPainter } from './texel-painter.js';
-import { unwrapMesh } from './unwrap.js';
+import { UNWRAP_DEFAULTS, unwrapMesh, type UnwrapOptions } from '../unwrapping/index.js';
 
 /** What becomes of the light in the pictures. */
 export type LightChoice = 'taken-out' | 'even' | 'as-seen';
@@ -76,7 +75,7 @@ export async function textureMesh(
 ): Promise<TextureMeshResult> {
   const o = { ...TEXTURE_MESH_DEFAULTS, ...options };
   const mesh: NormalMesh = { ...bare, normals: bare.normals ?? vertexNormals(bare) };
-  const atlas = unwrapMesh(mesh, o, ctx.part(0, 0.25, 'Unwrapping'));
+  const atlas = await unwrapMesh(mesh, o, ctx.part(0, 0.25, 'Unwrapping'));
   const frames = colorFrames(scans, placements);
   const views = viewsOfFrames(mesh, frames, ctx.part(0.25, 0.35, 'Finding what each image sees'));
   const caster = await simplifyMesh(mesh, SHADOW_TRIANGLES);

@@ -1,6 +1,5 @@
 import type { Accessor, Material, Node, Primitive } from '@gltf-transform/core';
 import { srgbOfLight } from '../../geometry/srgb.js';
-import { GeometryError } from '../../runtime/geometry-error.js';
 import { decodeColor } from '../../stored/color-image.js';
 import { firstBytes, type Bytes } from '../byte-source.js';
 import { pixelAt, type Paint } from '../map-colors.js';

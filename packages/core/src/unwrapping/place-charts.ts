@@ -1,5 +1,5 @@
 import { GeometryError } from '../runtime/geometry-error.js';
-import { packOutlines } from './pack-outlines.js';
+import { packOutlines, turnedShape } from './pack-outlines.js';
 
 export interface UnwrapOptions {
   /** Edge of the square map, pixels. */
@@ -15,8 +15,6 @@ export interface FlatCharts {
   count: number;
   /** Per corner two coordinates in mm in its chart's plane (6m). */
   plane: Float32Array;
-  /** Cosine between each triangle and its chart's direction. */
-  cosine: Float32Array;
 }
 
 /** Most cells along the map's edge that charts are packed by. */
@@ -50,25 +48,13 @@ export function placeCharts(
   const cornerPixels = new Float32Array(6 * m);
   let area = 0;
   trianglesOf.forEach((triangles, c) => {
-    const q = shapes[c];
-    const { x, y, turns } = spots[c];
-    // The mask's far corner, which turned shapes begin at.
-    let [width, height] = [0, 0];
-    for (let i = 0; i < q.length; i += 2) {
-      width = Math.max(width, q[i]);
-      height = Math.max(height, q[i + 1]);
-    }
-    const wide = (Math.floor(width / cell) + 1) * cell;
-    const high = (Math.floor(height / cell) + 1) * cell;
+    const { x, y, turn } = spots[c];
+    const q = turnedShape(shapes[c], turn);
     triangles.forEach((t, i) => {
       for (let k = 0; k < 6; k += 2) {
-        const u = q[6 * i + k];
-        const v = q[6 * i + k + 1];
-        const [a, b] =
-          turns === 0 ? [u, v] : turns === 1 ? [high - v, u] : turns === 2 ? [wide - u, high - v] : [v, wide - u];
-        cornerPixels[6 * t + k] = o.gap + (x * cell + a) * density;
+        cornerPixels[6 * t + k] = o.gap + (x * cell + q[6 * i + k]) * density;
         // Rows of the map run downwards.
-        cornerPixels[6 * t + k + 1] = o.mapSize - o.gap - (y * cell + b) * density;
+        cornerPixels[6 * t + k + 1] = o.mapSize - o.gap - (y * cell + q[6 * i + k + 1]) * density;
       }
       const p = cornerPixels.subarray(6 * t, 6 * t + 6);
       area += Math.abs((p[2] - p[0]) * (p[5] - p[1]) - (p[4] - p[0]) * (p[3] - p[1])) / 2;
