@@ -20,6 +20,7 @@ import { snapping } from './snapping.js';
 import { strayTrial } from './stray-trial.js';
 import { supportTrial } from './support-trial.js';
 import { textureTrial } from './texture-trial.js';
+import { unwrapTrial } from './unwrap-trial.js';
 import { turnOverTrial } from './turn-over-trial.js';
 import { uncertaintyTrial } from './uncertainty-trial.js';
 
@@ -98,6 +99,11 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
         frames: 12,
         poses: true,
       }),
+  },
+  unwrap: {
+    takes: '[objects] [map size]',
+    run: (t) =>
+      unwrapTrial(t.objects.length ? t.objects : ['jug', 'fork', 'wheel', 'bunny', 'dragon'], t.count ?? 2048),
   },
   lidar: {
     takes: '[objects] [SEED,SEED,…] [--log] [--setups]',

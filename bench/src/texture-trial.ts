@@ -7,12 +7,12 @@ import {
   type TriangleMesh,
 } from '@amber-knit/core/geometry';
 import { identity } from '@amber-knit/core/math';
-import { makeManifold, removeFragments } from '@amber-knit/core/mesh';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { PointGrid } from '@amber-knit/core/spatial';
 import { textureMesh, type TextureMeshOptions } from '@amber-knit/core/texture';
 import { benchObject, type BenchObjectName } from './objects.js';
 import { paintedViews, paintOf, type Paint, type PaintedViews, type PaintedViewsOptions } from './painted-views.js';
+import { sound } from './unwrap-trial.js';
 
 const ctx = createRunContext();
 
@@ -61,9 +61,6 @@ export async function textureTrial(names: BenchObjectName[], seeds: number[], ma
     }
   }
 }
-
-/** Without the folds of the open meshes: a mesh is textured once it is mended. */
-const sound = (mesh: TriangleMesh): TriangleMesh => removeFragments(makeManifold(mesh).mesh, 0.01).mesh;
 
 async function row(
   title: string,

@@ -16,7 +16,7 @@ export interface PackedOutlines {
 }
 
 /** Shapes may lie at so many angles. */
-export const TURNS = 16;
+const TURNS = 16;
 /** Share of the square that is hoped for; only the size of cells follows from it. */
 const HOPED = 0.75;
 /** The square is first looked for with cells so many times as large. */
@@ -35,7 +35,7 @@ const FINENESS = 0.01;
 /**
  * Packs flat shapes by their outlines into a small square, the largest first, each at the angle at which its top stays
  * lowest; small ones find their place between large ones. At least one free cell stays between two of them and around.
- * The square's size is found with large cells, by two orders of the shapes, then settled with small ones.
+ * The square's size is found with large cells, by several orders of the shapes, then settled with small ones.
  * O(angles · shapes · cells · rows of a shape) a try, most places being refused by one row.
  *
  * Idea: B. Lévy, S. Petitjean, N. Ray, J. Maillot (2002), Least squares conformal maps for automatic texture atlas generation
@@ -44,6 +44,7 @@ const FINENESS = 0.01;
  * @param cells cells along the square's edge, about
  */
 export function packOutlines(shapes: readonly Float32Array[], cells: number): PackedOutlines {
+  if (shapes.length === 0) return { side: 1, cell: 1, spots: [] };
   const cell = Math.sqrt(shapes.reduce((s, q) => s + areaOf(q), 0) / HOPED) / cells || 1;
   const coarse = new OutlinePacker(shapes, COARSE * cell);
   const { order, side } = coarse.bestOrder();

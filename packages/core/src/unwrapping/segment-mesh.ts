@@ -174,12 +174,12 @@ class ChartJoiner {
   tryJoin(a: number, b: number): boolean {
     const one = this.graph.regions[a]!;
     const two = this.graph.regions[b]!;
+    if (one.area + two.area > LARGEST * this.graph.area) return false;
     const triangles = new Int32Array(one.triangles.length + two.triangles.length);
     triangles.set(one.triangles);
     triangles.set(two.triangles, one.triangles.length);
     const patch = this.cutter.cut(triangles);
     const flattener = new PatchFlattener(this.mesh, patch, this.together(patch, this.flat[a]!, this.flat[b]!));
-    if (one.area + two.area > LARGEST * this.graph.area) return false;
     const limit = Math.min(one.area, two.area) < SMALL * this.graph.area ? MOST_STRETCH_SMALL : MOST_STRETCH;
     let fits = false;
     for (let spent = 0; !fits; spent += ROUNDS) {
@@ -226,24 +226,15 @@ class ChartJoiner {
     });
     const length = Math.sqrt(cos * cos + sin * sin);
     [cos, sin] = length > 0 ? [cos / length, sin / length] : [1, 0];
+    // The patch lists the first region's vertices first, then the second's own, both in their order.
     const uv = new Float64Array(2 * patch.vertices.length);
-    patch.vertices.forEach((v, i) => {
-      const s = slot[v];
-      if (s < 0) return;
-      uv[2 * i] = p[2 * s];
-      uv[2 * i + 1] = p[2 * s + 1];
-    });
-    // The patch lists the first region's vertices first, then the second's own in its order.
-    const own = new Map<number, number>();
+    uv.set(p);
+    let next = p.length;
     two.patch.vertices.forEach((v, i) => {
-      if (slot[v] < 0) own.set(v, i);
-    });
-    patch.vertices.forEach((v, i) => {
-      const j = own.get(v);
-      if (j === undefined) return;
-      const [x, y] = [q[2 * j] - mean[2], q[2 * j + 1] - mean[3]];
-      uv[2 * i] = cos * x - sin * y + mean[0];
-      uv[2 * i + 1] = sin * x + cos * y + mean[1];
+      if (slot[v] >= 0) return;
+      const [x, y] = [q[2 * i] - mean[2], q[2 * i + 1] - mean[3]];
+      uv[next++] = cos * x - sin * y + mean[0];
+      uv[next++] = sin * x + cos * y + mean[1];
     });
     one.patch.vertices.forEach((v) => (slot[v] = -1));
     return uv;

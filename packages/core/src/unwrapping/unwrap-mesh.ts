@@ -25,8 +25,8 @@ export interface UvAtlas {
   coverage: number;
   /** Stretch of lengths, more or less than 1, that 95 % of the area stay below; 1 = none. */
   stretch95: number;
-  /** Pairs of triangles of a chart that lie over each other. */
-  overlaps: number;
+  /** Per corner two coordinates in mm in its chart's plane (6m), before packing. */
+  plane: Float32Array;
 }
 
 /** Charts are found on a mesh of about so many triangles. */
@@ -36,6 +36,8 @@ const ROUNDS = 6;
 const SWEEPS = 12;
 const UNFLIP_PASSES = 200;
 const PART_PASSES = 12;
+/** Farther than any place of a patch, mm². */
+const FAR = 1e18;
 
 /**
  * Lays a mesh out on a square map. Charts are found on a lighter mesh of the same shape (`segmentMesh`), carried over, laid
@@ -114,7 +116,7 @@ export async function unwrapMesh(
     charts,
     mapSize: o.mapSize,
     stretch95: stretchBelow(stretch, areas, 0.95),
-    overlaps: countOverlaps(plane, chart, charts),
+    plane,
   };
 }
 
@@ -196,12 +198,13 @@ function withoutOverlaps(
   let middle = [0, 0];
   for (let v = 0; v < vertices.length; v++) middle = [middle[0] + uv[2 * v], middle[1] + uv[2 * v + 1]];
   middle = middle.map((c) => c / vertices.length);
+  // What clashes is only begun with where all does, what lies the wrong way up (slivers) where nothing else is left.
   let start = 0;
   let nearest = Infinity;
   for (let i = 0; i < n; i++) {
-    if (each[i] === 0 || clashes.has(i)) continue;
+    if (each[i] === 0) continue;
     const v = 2 * corners[3 * i];
-    const d = (uv[v] - middle[0]) ** 2 + (uv[v + 1] - middle[1]) ** 2;
+    const d = (uv[v] - middle[0]) ** 2 + (uv[v + 1] - middle[1]) ** 2 + (clashes.has(i) ? FAR : 0);
     if (d < nearest) [nearest, start] = [d, i];
   }
   const taken = new Uint8Array(n);
@@ -233,7 +236,8 @@ function withoutOverlaps(
   return { kept: Int32Array.from(kept), rest };
 }
 
-function countOverlaps(plane: Float32Array, chart: Int32Array, charts: number): number {
+/** Pairs of triangles of a chart that lie over each other: none, if all went well. About O(m). */
+export function countOverlaps({ plane, chart, charts }: UvAtlas): number {
   const of: number[][] = Array.from({ length: charts }, () => []);
   chart.forEach((c, t) => of[c].push(t));
   let pairs = 0;
