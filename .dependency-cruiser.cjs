@@ -36,11 +36,12 @@ module.exports = {
     only('turntable', core('turntable'), [core('math|runtime|geometry|spatial|pointcloud|fusion|tracking')]),
     only('frames', core('frames'), [core('math|runtime|geometry|spatial|registration|tracking')]),
     only('line-laser', core('line-laser'), [core('math|runtime|geometry|spatial|pointcloud|stored')]),
+    only('fitting', core('fitting'), [core('math|runtime|geometry|spatial|pointcloud|mesh')]),
     only('unwrapping', core('unwrapping'), [core('math|runtime|geometry|spatial|mesh')]),
     only('texture', core('texture'), [
       core('math|runtime|geometry|spatial|pointcloud|mesh|registration|fusion|unwrapping'),
     ]),
-    only('measure', core('measure'), [core('math|runtime|geometry|spatial|pointcloud|mesh|registration|fusion')]),
+    only('measure', core('measure'), [core('math|runtime|geometry|spatial|mesh|fitting')]),
     only('tasks', core('tasks'), [core('[a-z-]+')]),
     only('threads', '^packages/threads/', ['^packages/core/']),
     only('operations', '^packages/operations/', ['^packages/core/']),

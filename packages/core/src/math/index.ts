@@ -7,3 +7,4 @@ export * from './rigid-fit.js';
 export * from './solve.js';
 export * from './turn.js';
 export * from './sparse-least-squares.js';
+export * from './spread-directions.js';

@@ -191,3 +191,9 @@ export function normalize3(a: Vec3): Vec3 {
   const l = Math.hypot(a[0], a[1], a[2]);
   return l > 0 ? [a[0] / l, a[1] / l, a[2] / l] : [0, 0, 0];
 }
+
+/** Two unit vectors across a unit vector and across each other: `[u, v]` with u × v = d. */
+export function perpendiculars(d: Vec3): [Vec3, Vec3] {
+  const u = normalize3(cross3(d, Math.abs(d[0]) < 0.8 ? [1, 0, 0] : [0, 1, 0]));
+  return [u, cross3(d, u)];
+}

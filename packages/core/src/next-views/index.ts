@@ -1,3 +1,2 @@
 export * from './next-views.js';
 export * from './sight-grid.js';
-export * from './spread-directions.js';

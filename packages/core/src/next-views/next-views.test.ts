@@ -4,7 +4,7 @@ import { createRunContext } from '../runtime/run-context.js';
 import { findNextViews } from './next-views.js';
 import { presumeSurface, solidityOf } from './presumed-surface.js';
 import { buildSightGrid, cellAt, EMPTY, firstSolid, SURFACE, UNSEEN } from './sight-grid.js';
-import { spreadDirections } from './spread-directions.js';
+import { spreadDirections } from '../math/spread-directions.js';
 
 const RADIUS = 40;
 

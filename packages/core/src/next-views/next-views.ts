@@ -3,7 +3,7 @@ import { sensorPositions } from '../geometry/scan.js';
 import { dot3, normalize3, transformPoint, type Vec3 } from '../math/mat4.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { outlineOf } from './outline.js';
-import { spreadDirections } from './spread-directions.js';
+import { spreadDirections } from '../math/spread-directions.js';
 import { presumeSurface, solidityOf } from './presumed-surface.js';
 import { borderCells, LEAST_PATCH, type BorderCells } from './border-cells.js';
 import { buildSightGrid, firstSolid, type SightGrid } from './sight-grid.js';

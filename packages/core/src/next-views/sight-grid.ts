@@ -3,7 +3,7 @@ import type { Placement, Scan } from '../geometry/scan.js';
 import { sensorPositions } from '../geometry/scan.js';
 import { invertRigid, multiply, transformPoints, type Vec3 } from '../math/mat4.js';
 import { buildRangeViews } from '../registration/range-view.js';
-import { spreadDirections } from './spread-directions.js';
+import { spreadDirections } from '../math/spread-directions.js';
 
 /** What is known of a cell of space. */
 export const UNSEEN = 0;

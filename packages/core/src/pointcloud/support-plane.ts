@@ -6,7 +6,7 @@ import {
   selectPoints,
   type PointCloud,
 } from '../geometry/point-cloud.js';
-import { cross3, dot3, normalize3, type Vec3 } from '../math/mat4.js';
+import { cross3, dot3, normalize3, perpendiculars, type Vec3 } from '../math/mat4.js';
 import { PlaneFit } from '../math/plane-fit.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { estimateSpacing } from './spacing.js';
@@ -209,8 +209,7 @@ function fitPlane(
 /** True if the plane's points lie further out, around the middle of the rest's foot, than the rest itself. */
 function reachesBeyondFoot(p: Float32Array, plane: SupportPlane, band: number): boolean {
   const n = plane.normal;
-  const u = normalize3(cross3(n, Math.abs(n[0]) < 0.8 ? [1, 0, 0] : [0, 1, 0]));
-  const v = cross3(n, u);
+  const [u, v] = perpendiculars(n);
   const rest: number[] = [];
   const flat: number[] = [];
   let cx = 0;

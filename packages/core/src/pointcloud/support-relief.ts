@@ -1,4 +1,4 @@
-import { cross3, normalize3, type Vec3 } from '../math/mat4.js';
+import { perpendiculars, type Vec3 } from '../math/mat4.js';
 
 /** The plane that a relief is measured over: `n · x = offset`, and how far its points lie from it, mm. */
 export interface BasePlane {
@@ -30,8 +30,7 @@ const LEAST_POINTS = 4;
  */
 export function supportRelief(positions: Float32Array, plane: BasePlane, spacing: number): SupportRelief | undefined {
   const n = plane.normal;
-  const u = normalize3(cross3(n, Math.abs(n[0]) < 0.8 ? [1, 0, 0] : [0, 1, 0]));
-  const v = cross3(n, u);
+  const [u, v] = perpendiculars(n);
   const reach = Math.max(5 * plane.rms, 8 * spacing);
   const cell = Math.max(12 * spacing, 4 * plane.rms);
   const near = pointsNear(positions, plane, u, v, reach);

@@ -1,7 +1,7 @@
 import {
-  cross3,
   dot3,
   normalize3,
+  perpendiculars,
   transformPoint,
   transformPoints,
   rotateVector,
@@ -68,7 +68,7 @@ export function findTurntableAxis(
 ): TurntableAxis {
   if (stops.length < 3) throw new GeometryError('empty-input', 'An axis needs at least three stops of the table.');
   const direction = normalize3(plane.normal);
-  const [e1, e2] = tangents(direction);
+  const [e1, e2] = perpendiculars(direction);
   // Candidates lie on the table's top.
   const lift = plane.offset - dot3(direction, near);
   const base = offset(near, direction, lift);
@@ -141,7 +141,7 @@ function refine(
   axis: TurntableAxis,
   reach: number,
 ): TurntableAxis {
-  const [e1, e2] = tangents(axis.direction);
+  const [e1, e2] = perpendiculars(axis.direction);
   const h = [1e-4, 1e-4, 1e-2, 1e-2];
   const moved = (x: ArrayLike<number>): TurntableAxis => ({
     ...axis,
@@ -190,12 +190,6 @@ function refine(
   for (let a = 0; a < 4; a++) A[5 * a] += 1e-6 * (1 + A[5 * a]);
   const found = { rms: Math.sqrt(squares / used), overlapRatio: used / total };
   return solveCholeskyInPlace(A, b, 4) ? { ...moved(b), ...found } : { ...axis, ...found };
-}
-
-function tangents(direction: Vec3): [Vec3, Vec3] {
-  const helper: Vec3 = Math.abs(direction[0]) < 0.8 ? [1, 0, 0] : [0, 1, 0];
-  const e1 = normalize3(cross3(direction, helper));
-  return [e1, cross3(direction, e1)];
 }
 
 const offset = (a: Vec3, d: Vec3, s: number): Vec3 => [a[0] + s * d[0], a[1] + s * d[1], a[2] + s * d[2]];

@@ -1,4 +1,4 @@
-import type { Vec3 } from '../math/mat4.js';
+import type { Vec3 } from './mat4.js';
 
 /** Evenly spread unit vectors (spiral points; E. Saff, A. Kuijlaars 1997). */
 export function spreadDirections(n: number): Vec3[] {

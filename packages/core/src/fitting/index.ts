@@ -1,0 +1,5 @@
+export { fitShape, refineShape, distancesOf } from './fit-shape.js';
+export type { MeasuredPoints, ShapeFit, ShapeUncertainty } from './fit-shape.js';
+export * from './grow-region.js';
+export * from './relations.js';
+export { apexOf, distanceFromAxis, onAxis, SHAPE_KINDS, ShapeDistance, type Shape, type ShapeKind } from './shape.js';
