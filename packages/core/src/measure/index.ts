@@ -1,2 +1,6 @@
+export * from './capacity.js';
 export * from './deviation.js';
 export * from './mesh-measures.js';
+export * from './section-curves.js';
+export * from './surface-path.js';
+export * from './wall-thickness.js';

@@ -228,6 +228,80 @@ export class TriangleBvh {
     return found;
   }
 
+  /**
+   * Distance along a ray (unit direction) to the first triangle that it meets within `most`; -1 if there is none.
+   * Source: T. Möller, B. Trumbore (1997), Fast, minimum storage ray/triangle intersection.
+   */
+  firstHit(from: ArrayLike<number>, direction: ArrayLike<number>, most: number): number {
+    const { boxes, link, leafCount, order, stack } = this;
+    const [ox, oy, oz] = [from[0], from[1], from[2]];
+    const [ix, iy, iz] = [1 / direction[0], 1 / direction[1], 1 / direction[2]];
+    let best = most;
+    let found = false;
+    let top = 0;
+    if (this.nodes > 0) stack[top++] = 0;
+    while (top > 0) {
+      const node = stack[--top];
+      const k = 6 * node;
+      // A direction along an axis makes infinities, which compare as they should; 0 · ∞ (NaN) must not shut a box out.
+      const x0 = (boxes[k] - ox) * ix;
+      const x1 = (boxes[k + 3] - ox) * ix;
+      const y0 = (boxes[k + 1] - oy) * iy;
+      const y1 = (boxes[k + 4] - oy) * iy;
+      const z0 = (boxes[k + 2] - oz) * iz;
+      const z1 = (boxes[k + 5] - oz) * iz;
+      let near = 0;
+      let far = best;
+      if (Math.min(x0, x1) > near) near = Math.min(x0, x1);
+      if (Math.max(x0, x1) < far) far = Math.max(x0, x1);
+      if (Math.min(y0, y1) > near) near = Math.min(y0, y1);
+      if (Math.max(y0, y1) < far) far = Math.max(y0, y1);
+      if (Math.min(z0, z1) > near) near = Math.min(z0, z1);
+      if (Math.max(z0, z1) < far) far = Math.max(z0, z1);
+      if (near > far) continue;
+      const l = link[node];
+      if (l >= 0) {
+        stack[top++] = l;
+        stack[top++] = node + 1;
+        continue;
+      }
+      for (let i = -l - 1; i < -l - 1 + leafCount[node]; i++) {
+        const d = this.along(order[i], from, direction);
+        if (d >= 0 && d < best) {
+          best = d;
+          found = true;
+        }
+      }
+    }
+    return found ? best : -1;
+  }
+
+  /** Distance along a ray to a triangle; -1 if it misses it. */
+  private along(t: number, from: ArrayLike<number>, direction: ArrayLike<number>): number {
+    const { positions: p, indices } = this.mesh;
+    const a = 3 * indices[3 * t];
+    const b = 3 * indices[3 * t + 1];
+    const c = 3 * indices[3 * t + 2];
+    const [dx, dy, dz] = [direction[0], direction[1], direction[2]];
+    const [ux, uy, uz] = [p[b] - p[a], p[b + 1] - p[a + 1], p[b + 2] - p[a + 2]];
+    const [vx, vy, vz] = [p[c] - p[a], p[c + 1] - p[a + 1], p[c + 2] - p[a + 2]];
+    const hx = dy * vz - dz * vy;
+    const hy = dz * vx - dx * vz;
+    const hz = dx * vy - dy * vx;
+    const det = ux * hx + uy * hy + uz * hz;
+    if (det === 0) return -1;
+    const [sx, sy, sz] = [from[0] - p[a], from[1] - p[a + 1], from[2] - p[a + 2]];
+    const v = (sx * hx + sy * hy + sz * hz) / det;
+    // A hair beyond the edges, so that no ray slips through between two triangles.
+    if (v < -1e-9 || v > 1 + 1e-9) return -1;
+    const qx = sy * uz - sz * uy;
+    const qy = sz * ux - sx * uz;
+    const qz = sx * uy - sy * ux;
+    const w = (dx * qx + dy * qy + dz * qz) / det;
+    if (w < -1e-9 || v + w > 1 + 1e-9) return -1;
+    return (vx * qx + vy * qy + vz * qz) / det;
+  }
+
   private closestOnTriangle(t: number, px: number, py: number, pz: number, best: number, out: SurfaceHit): number {
     const { positions: p, indices } = this.mesh;
     const a = 3 * indices[3 * t];
