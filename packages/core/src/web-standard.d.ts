@@ -4,5 +4,5 @@ declare class TextEncoder {
 }
 declare class TextDecoder {
   constructor(label?: string, options?: { fatal?: boolean });
-  decode(bytes?: Uint8Array): string;
+  decode(bytes?: Uint8Array, options?: { stream?: boolean }): string;
 }

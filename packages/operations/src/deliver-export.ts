@@ -1,9 +1,9 @@
-import type { TexturedMesh, TriangleMesh } from '@amber-knit/core/geometry';
-import { GeometryError } from '@amber-knit/core/runtime';
-import { defineOperation, type OutputFile } from './operation.js';
+import { defineOperation } from './operation.js';
 import { bytesText } from './quantity-text.js';
 import { ChoiceParam, TextParam } from './params.js';
-import { UNITS, type Unit } from './units.js';
+import { assertReadsBack } from './read-back.js';
+import type { Unit } from './units.js';
+import { CARRIES_MAP, writeMeshFile, type MeshFormat } from './write-mesh-file.js';
 
 export class DeliverExportParams {
   @TextParam({ title: 'Name', help: 'Name of the file, without ending.' })
@@ -11,14 +11,14 @@ export class DeliverExportParams {
 
   @ChoiceParam({
     title: 'Format',
-    help: 'GLB (glTF binary) carries the map and is always in metres, as its standard asks. OBJ with a map is a zip of OBJ, MTL and PNG. PLY carries point colours and what is invented. STL carries the shape alone.',
-    choices: { glb: 'GLB', ply: 'PLY', stl: 'STL', obj: 'OBJ' },
+    help: 'GLB (glTF binary) carries the map and is always in metres, as its standard asks. 3MF is for printing: it carries unit and colours or map. OBJ with a map is a zip of OBJ, MTL and PNG. PLY carries point colours and what is invented, OFF point colours, STL the shape alone.',
+    choices: { glb: 'GLB', '3mf': '3MF', ply: 'PLY', stl: 'STL', obj: 'OBJ', off: 'OFF' },
   })
-  format: 'glb' | 'ply' | 'stl' | 'obj' = 'glb';
+  format: MeshFormat = 'glb';
 
   @ChoiceParam({
     title: 'Unit',
-    help: 'Unit of the coordinates in PLY, STL and OBJ.',
+    help: 'Unit of the coordinates; GLB is always in metres. 3MF says its unit, the others do not.',
     choices: { mm: 'Millimetres', cm: 'Centimetres', m: 'Metres', in: 'Inches' },
   })
   unit: Unit = 'mm';
@@ -26,18 +26,21 @@ export class DeliverExportParams {
 
 export const deliverExport = defineOperation({
   id: 'deliver.export',
-  version: 2,
+  version: 3,
   stage: 'deliver',
   title: 'Export',
-  help: 'Writes the surface to a file: with its map if it has one.',
+  help: 'Writes the surface to a file, with its map if it has one, and reads the file back to see that it holds what it should.',
   needs: ['mesh'],
   uses: ['model'],
   gives: ['file'],
   params: DeliverExportParams,
   suggest: (stats) => (stats.name ? { name: stats.name } : {}),
   async run({ mesh, model }, params, ctx) {
-    ctx.checkpoint(0.1);
-    const file = await writeMeshFile(model ?? mesh, params);
+    ctx.checkpoint(0.1, 'Writing');
+    const written = model ?? mesh;
+    const file = await writeMeshFile(written, params);
+    ctx.checkpoint(0.6, 'Reading it back');
+    const readBack = await assertReadsBack(file, written, params.unit);
     ctx.checkpoint(1);
     return {
       outputs: { file },
@@ -45,7 +48,8 @@ export const deliverExport = defineOperation({
         file: file.name,
         bytes: file.bytes.length,
         unit: params.format === 'glb' ? 'm' : params.unit,
-        textured: (params.format === 'glb' || params.format === 'obj') && model !== undefined,
+        textured: CARRIES_MAP.includes(params.format) && model !== undefined,
+        ...readBack,
       },
     };
   },
@@ -58,6 +62,24 @@ export const deliverExport = defineOperation({
       label: 'Unit',
       help: 'Unit of lengths in the file. glTF is always in metres, by its standard.',
     },
+    triangles: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Triangles',
+      help: 'Triangles that were read back from the file.',
+    },
+    size: {
+      kind: 'length',
+      rank: 'detail',
+      label: 'Longest side',
+      help: 'As read back from the file, in millimetres: the true size.',
+    },
+    closed: {
+      kind: 'flag',
+      rank: 'detail',
+      label: 'Closed',
+      help: 'Whether the surface is closed as it stands in the file.',
+    },
     textured: { kind: 'flag', rank: 'detail', label: 'With colours', help: 'The file brings its picture along.' },
   },
   summarize: (f) => `${f.file}, ${bytesText(f.bytes)}, in ${f.unit}`,
@@ -66,59 +88,3 @@ export const deliverExport = defineOperation({
 
 /** The ending of a file's name in capitals: what kind of file it is. */
 export const endingOf = (file: string): string => file.replace(/^.*\./, '').toUpperCase();
-
-/** A name that any file system takes, without ending. */
-export function fileBase(name: string): string {
-  const plain = name.replace(/[^\p{L}\p{N} ._-]/gu, '').trim();
-  return plain.slice(0, 80) || 'mesh';
-}
-
-/** Writes a mesh in one of the export formats. */
-export async function writeMeshFile(mesh: TriangleMesh | TexturedMesh, p: DeliverExportParams): Promise<OutputFile> {
-  const { writeGlb, writePly, writeStl, writeObj, writeObjZip } = await import('@amber-knit/core/io');
-  const base = fileBase(p.name);
-  if (p.format === 'glb')
-    return { name: `${base}.glb`, mediaType: 'model/gltf-binary', bytes: await writeGlb(mesh, base) };
-  const factor = 1 / UNITS[p.unit];
-  const positions = factor === 1 ? mesh.positions : mesh.positions.map((v) => v * factor);
-  if (p.format === 'ply') {
-    const bytes = writePly({
-      positions,
-      normals: mesh.normals,
-      colors: mesh.colors,
-      indices: mesh.indices,
-      extra: {
-        ...(mesh.invented ? { invented: mesh.invented } : {}),
-        ...(mesh.scanCount ? { scan_count: mesh.scanCount } : {}),
-        ...(mesh.expectedError ? { expected_error: mesh.expectedError.map((v) => v * factor) } : {}),
-      },
-      comments: [
-        `unit ${p.unit}`,
-        'Z up',
-        'invented: 1 where no scan measured the surface',
-        ...(mesh.expectedError
-          ? [`expected_error: one standard deviation, ${p.unit}; nan where nothing was measured`]
-          : []),
-      ],
-    });
-    return { name: `${base}.ply`, mediaType: 'application/octet-stream', bytes };
-  }
-  if (p.format === 'stl')
-    return { name: `${base}.stl`, mediaType: 'model/stl', bytes: writeStl({ positions, indices: mesh.indices }, base) };
-  if (p.format === 'obj' && 'cornerUvs' in mesh)
-    return {
-      name: `${base}.zip`,
-      mediaType: 'application/zip',
-      bytes: writeObjZip({ ...mesh, positions }, base, p.unit),
-    };
-  if (p.format === 'obj') {
-    const { obj } = writeObj(
-      { positions, indices: mesh.indices, normals: mesh.normals, colors: mesh.colors },
-      base,
-      undefined,
-      p.unit,
-    );
-    return { name: `${base}.obj`, mediaType: 'model/obj', bytes: obj };
-  }
-  throw new GeometryError('unsupported-format', `Format "${String(p.format)}" can't be written.`);
-}

@@ -7,12 +7,13 @@ import {
   type Scan,
 } from '@amber-knit/core/geometry';
 import type { Mat4 } from '@amber-knit/core/math';
-import { endingOf, fileBase } from './deliver-export.js';
+import { endingOf } from './deliver-export.js';
 import { EachScanParams, scanNamed } from './each-scan.js';
 import { defineOperation } from './operation.js';
 import { bytesText, countText } from './quantity-text.js';
 import { ChoiceParam, TextParam } from './params.js';
 import { UNITS, type Unit } from './units.js';
+import { fileBase } from './write-mesh-file.js';
 
 export class DeliverPointsParams extends EachScanParams {
   @TextParam({ title: 'Name', help: 'Name of the file, without ending.' })

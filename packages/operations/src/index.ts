@@ -8,6 +8,6 @@ export * from './recipes.js';
 export * from './quantity-text.js';
 export * from './run-operation.js';
 export * from './units.js';
-export { writeMeshFile } from './deliver-export.js';
+export { writeMeshFile } from './write-mesh-file.js';
 export { looksFromOrigin, scanFromFolder, scansFromFile } from './read-scans.js';
 export { surfaceFromFile } from './read-surface.js';

@@ -18,7 +18,7 @@ export interface GroupedFiles {
   unknown: string[];
 }
 
-const ALONE = ['ply', 'stl', 'glb', 'off', 'pcd', 'e57', 'zip'];
+const ALONE = ['ply', 'stl', 'glb', 'off', 'pcd', 'e57', '3mf', 'zip'];
 /** Kinds that name other files. */
 const WITH_COMPANIONS = ['obj', 'gltf'];
 const COMPANIONS = ['mtl', 'png', 'jpg', 'jpeg', 'bin'];

@@ -19,6 +19,7 @@ import { looksLikePly, readPly } from './ply/read-ply.js';
 import { readRgbdScan } from './rgbd/rgbd-folder.js';
 import type { ScanFile } from './scan-file.js';
 import { readStl } from './stl/stl.js';
+import { isPackage3mf, read3mf } from './three-mf/read-3mf.js';
 import { readTextCloud } from './text/read-text-cloud.js';
 import type { ColumnRole } from './text/text-layout.js';
 
@@ -27,7 +28,7 @@ export const TEXT_ENDINGS: readonly string[] = ['xyz', 'pts', 'csv', 'txt', 'asc
 
 /** Endings of the files that can be read as a scan. */
 export const SCAN_FILE_ENDINGS: readonly string[] = [
-  ...['ply', 'obj', 'stl', 'glb', 'gltf', 'off', 'pcd', 'e57'],
+  ...['ply', 'obj', 'stl', 'glb', 'gltf', 'off', 'pcd', 'e57', '3mf'],
   ...TEXT_ENDINGS,
 ];
 
@@ -49,7 +50,10 @@ export interface ReadOptions {
 export async function readScanFiles(bytes: Bytes, name: string, options: ReadOptions = {}): Promise<ScanFile[]> {
   if (sourceOf(bytes).size === 0)
     throw new GeometryError('empty-input', `${name} is empty (0 bytes). Export or copy it again.`);
-  if (looksLikeZip(bytes)) return readArchived(readArchive(bytes, name), name, options);
+  if (looksLikeZip(bytes)) {
+    const files = readArchive(bytes, name);
+    return isPackage3mf(files) ? [read3mf(files)] : readArchived(files, name, options);
+  }
   if (looksLikeE57(bytes)) return readE57(bytes, options.step);
   if (looksLikeGlb(bytes)) return [await readGltf(bytes)];
   if (endingOf(name) === 'gltf') return [await readGltf(bytes, new Map())];
@@ -118,6 +122,7 @@ async function readOne(path: string, files: ArchiveFiles, columns?: readonly Col
   try {
     if (looksLikeE57(bytes)) return readE57(bytes);
     if (looksLikeGlb(bytes)) return [await readGltf(bytes)];
+    if (endingOf(path) === '3mf') return [read3mf(readArchive(bytes, path))];
     if (endingOf(path) === 'gltf') return [await readGltf(bytes, companionsOf(path, files))];
     return [withMaterials(readScanFile(bytes, path, columns), path, files)];
   } catch (error) {
