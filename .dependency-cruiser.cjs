@@ -41,6 +41,7 @@ module.exports = {
     only('texture', core('texture'), [
       core('math|runtime|geometry|spatial|pointcloud|mesh|registration|fusion|unwrapping'),
     ]),
+    only('dimensions', core('dimensions'), [core('math|runtime|geometry|spatial|mesh|fitting|measure')]),
     only('measure', core('measure'), [core('math|runtime|geometry|spatial|mesh|fitting')]),
     only('tasks', core('tasks'), [core('[a-z-]+')]),
     only('threads', '^packages/threads/', ['^packages/core/']),

@@ -7,10 +7,11 @@ import {
   lookAt,
   normalize3,
   transformPoints,
+  spreadDirections,
   type Mat4,
   type Vec3,
 } from '@amber-knit/core/math';
-import { findNextViews, spreadDirections } from '@amber-knit/core/next-views';
+import { findNextViews } from '@amber-knit/core/next-views';
 import { frameCloud } from '@amber-knit/core/pointcloud';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { PointGrid } from '@amber-knit/core/spatial';

@@ -70,7 +70,7 @@ export interface StepView {
 
 export interface ArtifactView {
   id: string;
-  kind: 'cloud' | 'frames' | 'placements' | 'mesh' | 'model' | 'file';
+  kind: 'cloud' | 'frames' | 'placements' | 'mesh' | 'model' | 'dimensions' | 'file';
   bytes: number;
   /** Facts such as points, spacing, triangles. */
   facts: Record<string, number | string | boolean>;
@@ -199,6 +199,10 @@ export interface PieceView extends PieceSummary {
   doubts: DoubtView[];
   mesh: ArtifactView | null;
   model: ArtifactView | null;
+  /** What was measured on the surface, a `DimensionSheet` as JSON. */
+  dimensions: ArtifactView | null;
+  /** False if the surface has changed since. */
+  dimensionsFresh: boolean;
   stages: StageState[];
   canUndo: boolean;
   canRedo: boolean;

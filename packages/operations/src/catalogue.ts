@@ -3,6 +3,7 @@ import { captureImport } from './capture-import.js';
 import { captureLineLaser } from './capture-line-laser.js';
 import { captureLive } from './capture-live.js';
 import { checkInspect } from './check-inspect.js';
+import { checkMeasure } from './check-measure.js';
 import { cleanCut } from './clean-cut.js';
 import { cleanFrames } from './clean-frames.js';
 import { cleanRescale } from './clean-rescale.js';
@@ -53,6 +54,7 @@ export const OPERATIONS = [
   mendEven,
   textureMap,
   checkInspect,
+  checkMeasure,
   deliverExport,
   deliverPoints,
 ] as unknown as readonly Operation[];

@@ -3,6 +3,7 @@ export const OPERATION_IDS = {
   captureImport: 'capture.import',
   captureLive: 'capture.live',
   captureLineLaser: 'capture.line-laser',
+  checkMeasure: 'check.measure',
   cleanCut: 'clean.cut',
   cleanFrames: 'clean.frames',
   cleanRescale: 'clean.rescale',

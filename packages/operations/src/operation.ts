@@ -1,3 +1,4 @@
+import type { DimensionSheet } from '@amber-knit/core/dimensions';
 import type { Placement, Scan, TexturedMesh, TriangleMesh } from '@amber-knit/core/geometry';
 import type { ByteSource } from '@amber-knit/core/io';
 import type { RunContext } from '@amber-knit/core/runtime';
@@ -24,6 +25,8 @@ export interface WorkData {
   mesh: TriangleMesh;
   /** The surface with its map. */
   model: TexturedMesh;
+  /** What was measured on the surface, and what was asked. */
+  dimensions: DimensionSheet;
   file: OutputFile & {
     /** An uploaded file that is read piece by piece; its `bytes` are then empty. */
     source?: ByteSource;

@@ -125,6 +125,7 @@ test('every kind of parameter can be given on a command line', () => {
     scans: ['left, right', ['left', 'right']],
     names: ['f1,f2', ['f1', 'f2']],
     pose: ['1,0,0,0', [1, 0, 0, 0]],
+    dimensions: ['[{"kind":"holds"}]', [{ kind: 'holds' }]],
     pairs: ['[{"from":[0,0,0],"scan":"a","onto":[1,0,0]}]', [{ from: [0, 0, 0], scan: 'a', onto: [1, 0, 0] }]],
   };
   for (const o of OPERATIONS) {

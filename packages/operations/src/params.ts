@@ -8,6 +8,7 @@ import {
   IsIn,
   IsInt,
   IsNumber,
+  IsOptional,
   IsString,
   Max,
   MaxLength,
@@ -17,12 +18,14 @@ import {
   validateSync,
   type ValidationError,
 } from 'class-validator';
+import { DIMENSION_KINDS, type DimensionKind } from '@amber-knit/core/dimensions';
+import { REGION_KINDS, type RegionKind } from '@amber-knit/core/fitting';
 import { GeometryError } from '@amber-knit/core/runtime';
 
 /** What a form, a command line and a help page need to know of one parameter. */
 export interface ParamField {
   name: string;
-  kind: 'length' | 'count' | 'ratio' | 'choice' | 'flag' | 'text' | 'scans' | 'names' | 'pairs' | 'pose';
+  kind: 'length' | 'count' | 'ratio' | 'choice' | 'flag' | 'text' | 'scans' | 'names' | 'pairs' | 'pose' | 'dimensions';
   title: string;
   help: string;
   unit?: string;
@@ -122,6 +125,64 @@ export class PickedPair {
 export const PairsParam = (o: { title: string; help: string }): PropertyDecorator =>
   field('pairs', o, [IsArray(), ArrayMaxSize(200), ValidateNested({ each: true }), Type(() => PickedPair)]);
 
+/** Are these places: lists of three finite numbers? */
+const arePlaces = (value: unknown): boolean =>
+  Array.isArray(value) &&
+  value.every(
+    (p) => Array.isArray(p) && p.length === 3 && p.every((c) => Number.isFinite(c) && Math.abs(c as number) < 1e7),
+  );
+
+/** Something to be measured on the surface; see core's `Dimension`. */
+export class AskedDimension {
+  @IsString()
+  @MaxLength(80)
+  name: string;
+
+  @IsString()
+  @MaxLength(400)
+  note: string;
+
+  @IsIn(DIMENSION_KINDS)
+  kind: DimensionKind;
+
+  @IsArray()
+  @ArrayMaxSize(3)
+  @ValidateBy({
+    name: 'arePlaces',
+    validator: { validate: arePlaces, defaultMessage: () => '$property must be places of three numbers each, mm' },
+  })
+  places: [number, number, number][];
+
+  @IsOptional()
+  @IsArray()
+  @ArrayMaxSize(2)
+  @IsIn(['any', ...REGION_KINDS], { each: true })
+  shapes?: (RegionKind | 'any')[];
+
+  @IsOptional()
+  @ValidateBy({
+    name: 'isDirection',
+    validator: {
+      validate: (v: unknown) => arePlaces([v]) && (v as number[]).some((c) => c !== 0),
+      defaultMessage: () => '$property must be three numbers that are not all 0',
+    },
+  })
+  direction?: [number, number, number];
+
+  @IsOptional()
+  @IsNumber(finite)
+  level?: number;
+}
+
+/** What is to be measured. */
+export const DimensionsParam = (o: { title: string; help: string }): PropertyDecorator =>
+  field('dimensions', { ...o, whenEmpty: 'none' }, [
+    IsArray(),
+    ArrayMaxSize(500),
+    ValidateNested({ each: true }),
+    Type(() => AskedDimension),
+  ]);
+
 /** Is a value the 16 numbers, column by column, of a motion that keeps shape and size. */
 function isRigid(value: unknown): boolean {
   if (!Array.isArray(value) || value.length !== 16 || !value.every((v) => Number.isFinite(v))) return false;
@@ -209,7 +270,7 @@ export function parseParamText(fields: ParamField[], name: string, text: string)
         : text;
   if (f.kind === 'choice' || f.kind === 'text') return text;
   if (f.kind === 'pose') return text.split(',').map(Number);
-  if (f.kind === 'pairs') return jsonOf(text);
+  if (f.kind === 'pairs' || f.kind === 'dimensions') return jsonOf(text);
   if (f.kind === 'scans' || f.kind === 'names') {
     const names = text.split(',').map((n) => n.trim());
     return names.filter((n) => n !== '');

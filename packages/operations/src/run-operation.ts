@@ -8,6 +8,7 @@ const NAMES: Record<ArtifactKind, string> = {
   placements: 'a registration',
   mesh: 'a surface',
   model: 'a coloured surface',
+  dimensions: 'dimensions',
   file: 'a file',
 };
 

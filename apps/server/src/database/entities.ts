@@ -64,6 +64,8 @@ export interface Heads {
   placements?: string;
   mesh?: string;
   model?: string;
+  /** What was measured on the surface. */
+  dimensions?: string;
   /** Turntable strip of the surface, for the shelf. */
   picture?: string;
 }

@@ -59,6 +59,7 @@ export async function buildPieceView(
   });
   const stages = buildStages(piece, heads, scanList, artifacts, stepOf, steps);
   const mesh = view(heads.mesh);
+  const dimensions = view(heads.dimensions);
   const reached = [...stages].reverse().find((s) => s.state === 'done' || s.state === 'outdated')?.stage ?? 'plan';
   const undoOf = state?.stepId ? stepOf.get(state.stepId) : undefined;
   return {
@@ -79,6 +80,9 @@ export async function buildPieceView(
     doubts: [...new Set(placementList.flatMap((p) => p.doubt ?? []))].map(doubtView),
     mesh,
     model: view(heads.model),
+    dimensions,
+    dimensionsFresh:
+      !dimensions || (mesh !== null && (stepOf.get(dimensions.stepId ?? '')?.inputs.includes(mesh.id) ?? false)),
     stages,
     canUndo: Boolean(state?.parentId),
     canRedo: piece.redo.length > 0,

@@ -12,6 +12,7 @@ import {
   decodePlacements,
   decodeScan,
   decodeSurface,
+  encodeDimensions,
   encodePicture,
   encodePlacements,
   encodeScanCloud,
@@ -60,6 +61,7 @@ export interface ThreadResult {
   placements?: EncodedArtifact;
   mesh?: EncodedArtifact;
   model?: EncodedArtifact;
+  dimensions?: EncodedArtifact;
   picture?: EncodedArtifact;
   file?: { name: string; mediaType: string; bytes: Uint8Array };
 }
@@ -137,13 +139,14 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
     mesh: outputs.mesh && (await encodeSurface(outputs.mesh)),
     model: outputs.model && (await encodeSurface(outputs.model)),
     picture: encodePicture(outputs.model ?? outputs.mesh),
+    dimensions: outputs.dimensions && encodeDimensions(outputs.dimensions),
     file: outputs.file,
   };
 }
 
 /** The memory of all results that are held, each once. */
-function buffersOf({ clouds, placements, mesh, model, picture, file }: ThreadResult): ArrayBuffer[] {
-  const encoded = [...clouds.flatMap((c) => [c.cloud, c.frames]), placements, mesh, model, picture, file];
+function buffersOf({ clouds, placements, mesh, model, dimensions, picture, file }: ThreadResult): ArrayBuffer[] {
+  const encoded = [...clouds.flatMap((c) => [c.cloud, c.frames]), placements, mesh, model, dimensions, picture, file];
   return [...new Set(encoded.flatMap((e) => (e && !('path' in e.bytes) ? (e.bytes.buffer as ArrayBuffer) : [])))];
 }
 

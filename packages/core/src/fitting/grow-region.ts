@@ -18,7 +18,7 @@ import { FREEDOMS, ShapeDistance, type Shape } from './shape.js';
 export const REGION_KINDS = ['plane', 'sphere', 'cylinder', 'cone', 'torus'] as const;
 export type RegionKind = (typeof REGION_KINDS)[number];
 
-/** The part of a surface that a shape was fitted to. */
+/** The part of a surface that is of one shape. */
 export interface ShapeRegion {
   fit: ShapeFit;
   vertices: Uint32Array;
@@ -83,6 +83,7 @@ export class RegionGrower {
   private growKind(seed: number, kind: RegionKind): ShapeRegion | undefined {
     let region = this.around(seed, FIRST);
     let shape: Shape | undefined;
+    let within = this.floor;
     try {
       for (let round = 0; round < ROUNDS; round++) {
         const points = this.pointsOf(region);
@@ -91,7 +92,8 @@ export class RegionGrower {
         const n = points.positions.length / 3;
         const scale = robustScale(distancesOf(shape, points.positions));
         const sigma = scale * Math.sqrt(n / Math.max(1, n - FREEDOMS[kind].length));
-        const next = this.flood(seed, shape, Math.max(WITHIN * sigma, this.floor), STRIDE * region.length);
+        within = Math.max(WITHIN * sigma, this.floor);
+        const next = this.flood(seed, shape, within, STRIDE * region.length);
         const same = Math.abs(next.length - region.length) <= 0.002 * region.length;
         if (next.length < FREEDOMS[kind].length * 3) return undefined;
         region = next;
@@ -99,7 +101,8 @@ export class RegionGrower {
       }
       if (!shape) return undefined;
       const fit = refineShape(shape, this.pointsOf(region));
-      return { fit, vertices: region, inventedRatio: this.inventedRatio(region) };
+      const vertices = this.withRim(region, fit.shape, within);
+      return { fit, vertices, inventedRatio: this.inventedRatio(vertices) };
     } catch (e) {
       // What can't be fitted is not of that kind.
       if (e instanceof GeometryError && e.code === 'degenerate') return undefined;
@@ -126,6 +129,37 @@ export class RegionGrower {
       if (side === 0) side = facing < 0 ? -1 : 1;
       return facing * side >= SAME_WAY;
     });
+  }
+
+  /**
+   * A region with the corners at its edges: their normals lie between those of two faces, but they lie on the shape, and so
+   * do triangles that they make with the region. They take no part in the fit: scans round edges off.
+   */
+  private withRim(region: Uint32Array, shape: Shape, within: number): Uint32Array {
+    const { indices, positions: p } = this.mesh;
+    const { start, list } = this.at;
+    const distance = new ShapeDistance(shape);
+    const mark = ++this.round;
+    for (const v of region) this.seen[v] = mark;
+    const out = [...region];
+    const n = new Float64Array(3);
+    const lies = (v: number): boolean => Math.abs(distance.at(p[3 * v], p[3 * v + 1], p[3 * v + 2])) <= within;
+    for (const v of region) {
+      for (let k = start[v]; k < start[v + 1]; k++) {
+        const corners = indices.subarray(3 * list[k], 3 * list[k] + 3);
+        if (corners.every((c) => this.seen[c] === mark) || !corners.every((c) => this.seen[c] === mark || lies(c)))
+          continue;
+        const length = triangleNormal(p, corners[0], corners[1], corners[2], n);
+        distance.at(p[3 * v], p[3 * v + 1], p[3 * v + 2]);
+        if (Math.abs(dot3(distance.normal(), n)) < SAME_WAY * length) continue;
+        for (const c of corners) {
+          if (this.seen[c] === mark) continue;
+          this.seen[c] = mark;
+          out.push(c);
+        }
+      }
+    }
+    return Uint32Array.from(out);
   }
 
   private spread(seed: number, most: number, take: (vertex: number) => boolean): Uint32Array {

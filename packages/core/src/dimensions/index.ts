@@ -1,0 +1,2 @@
+export * from './dimension.js';
+export * from './measure-dimension.js';

@@ -1,0 +1,88 @@
+import type { DimensionSheet, MeasuredDimension, MeasuredValue } from '@amber-knit/core/dimensions';
+import { defineOperation } from './operation.js';
+import { OPERATION_IDS } from './operation-ids.js';
+import { DimensionsParam, type AskedDimension } from './params.js';
+import { areaText, angleText, countText, lengthText, volumeText } from './quantity-text.js';
+
+export class CheckMeasureParams {
+  @DimensionsParam({
+    title: 'Dimensions',
+    help: 'What is measured: a list of names, kinds and places. In the bench they are picked in the view.',
+  })
+  dimensions: AskedDimension[] = [];
+}
+
+/** Measures all dimensions of a piece on its surface as it stands. The whole sheet is a step: each change of it can be undone. */
+export const checkMeasure = defineOperation({
+  id: OPERATION_IDS.checkMeasure,
+  version: 1,
+  stage: 'check',
+  title: 'Measure',
+  help: 'Measures the dimensions that were picked, on the surface as it stands now.',
+  byHand: true,
+  needs: ['mesh'],
+  gives: ['dimensions'],
+  params: CheckMeasureParams,
+  suggest: () => ({}),
+  async run({ mesh }, { dimensions: asked }, ctx) {
+    const { MeasuringGround } = await import('@amber-knit/core/dimensions');
+    const found: MeasuredDimension[] = [];
+    if (asked.length > 0) {
+      const ground = new MeasuringGround(mesh);
+      for (const [i, dimension] of asked.entries()) {
+        ctx.checkpoint(i / asked.length, dimension.name);
+        found.push(ground.measure(dimension));
+      }
+    }
+    const sheet: DimensionSheet = { asked, found };
+    return {
+      outputs: { dimensions: sheet },
+      figures: {
+        dimensions: found.length,
+        lost: found.filter((f) => f.fault).length,
+        invented: found.filter((f) => f.inventedRatio > 0).length,
+        list: asked.map((a, i) => `${a.name}: ${headlineOf(found[i])}`).join('; '),
+      },
+    };
+  },
+  figures: {
+    dimensions: {
+      kind: 'count',
+      rank: 'headline',
+      label: 'Dimensions',
+      help: 'Dimensions that are kept with the piece.',
+    },
+    lost: {
+      kind: 'count',
+      rank: 'headline',
+      label: 'Not measured',
+      help: 'Dimensions whose place is gone or unfit: the list says why. Pick them anew.',
+      limits: { good: 0, bad: 1 },
+    },
+    invented: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'On invented surface',
+      help: 'Dimensions that rest, in part at least, on places that no scan measured.',
+      limits: { good: 0, bad: 1 },
+    },
+    list: { kind: 'text', rank: 'diagnostic', label: 'List', help: 'Each dimension with what it is first of all.' },
+  },
+  summarize: (f) =>
+    `${countText(f.dimensions)} ${f.dimensions === 1 ? 'dimension' : 'dimensions'}${f.lost ? `, ${countText(f.lost)} of them not measured` : ''}`,
+  cell: (f) => ({
+    figure: `${countText(f.dimensions)} dim.`,
+    detail: f.lost ? `${countText(f.lost)} not measured` : 'measured',
+  }),
+});
+
+/** The first value of a dimension with its unit and twice its standard uncertainty. */
+export function headlineOf({ values, fault }: MeasuredDimension): string {
+  return fault || values.length === 0 ? 'not measured' : valueText(values[0]);
+}
+
+/** A value with its unit and, where it is known, twice its standard uncertainty: the truth lies within that in 95 of 100. */
+export function valueText({ kind, value, uncertainty }: MeasuredValue): string {
+  const text = { length: lengthText, area: areaText, volume: volumeText, angle: angleText }[kind];
+  return uncertainty ? `${text(value)} ± ${text(2 * uncertainty)}` : text(value);
+}
