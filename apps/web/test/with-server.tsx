@@ -88,6 +88,8 @@ export const pieceWith = (change: Partial<PieceView>): PieceView =>
     placements: null,
     mesh: null,
     model: null,
+    dimensions: null,
+    dimensionsFresh: true,
     plan: null,
     canUndo: false,
     canRedo: false,

@@ -1,6 +1,7 @@
 import { createRunContext } from '@amber-knit/core/runtime';
 import { BoxGeometry } from 'three';
-import { checkMeasure, CheckMeasureParams, headlineOf, valueText } from './check-measure.js';
+import { checkMeasure, CheckMeasureParams, headlineOf } from './check-measure.js';
+import { measuredText } from './quantity-text.js';
 import { paramFields, parseParams, parseParamText } from './params.js';
 
 const geometry = new BoxGeometry(60, 40, 20);
@@ -43,8 +44,8 @@ test('no dimensions are a sheet too: the last one can be taken away', async () =
 });
 
 test('uncertainties are told as twice the standard deviation', () => {
-  expect(valueText({ label: 'Diameter', kind: 'length', value: 84.2, uncertainty: 0.02 })).toBe('84.20 mm ± 0.040 mm');
-  expect(valueText({ label: 'Angle', kind: 'angle', value: Math.PI / 2 })).toBe('90.00°');
+  expect(measuredText({ kind: 'length', value: 84.2, uncertainty: 0.02 })).toBe('84.20 mm ± 0.040 mm');
+  expect(measuredText({ kind: 'angle', value: Math.PI / 2 })).toBe('90.00°');
 });
 
 test.each([

@@ -1,8 +1,8 @@
-import type { DimensionSheet, MeasuredDimension, MeasuredValue } from '@amber-knit/core/dimensions';
+import type { DimensionSheet, MeasuredDimension } from '@amber-knit/core/dimensions';
 import { defineOperation } from './operation.js';
 import { OPERATION_IDS } from './operation-ids.js';
 import { DimensionsParam, type AskedDimension } from './params.js';
-import { areaText, angleText, countText, lengthText, volumeText } from './quantity-text.js';
+import { countText, measuredText } from './quantity-text.js';
 
 export class CheckMeasureParams {
   @DimensionsParam({
@@ -78,11 +78,5 @@ export const checkMeasure = defineOperation({
 
 /** The first value of a dimension with its unit and twice its standard uncertainty. */
 export function headlineOf({ values, fault }: MeasuredDimension): string {
-  return fault || values.length === 0 ? 'not measured' : valueText(values[0]);
-}
-
-/** A value with its unit and, where it is known, twice its standard uncertainty: the truth lies within that in 95 of 100. */
-export function valueText({ kind, value, uncertainty }: MeasuredValue): string {
-  const text = { length: lengthText, area: areaText, volume: volumeText, angle: angleText }[kind];
-  return uncertainty ? `${text(value)} ± ${text(2 * uncertainty)}` : text(value);
+  return fault || values.length === 0 ? 'not measured' : measuredText(values[0]);
 }

@@ -48,6 +48,16 @@ export function bytesText(bytes: number | undefined): string {
   return bytes < 1e6 ? `${Math.round(bytes / 1000)} kB` : `${(bytes / 1e6).toFixed(1)} MB`;
 }
 
+/** A value with its unit and, where it is known, twice its standard uncertainty: the truth lies within that in 95 of 100. */
+export function measuredText(v: {
+  kind: 'length' | 'area' | 'volume' | 'angle';
+  value: number;
+  uncertainty?: number;
+}): string {
+  const text = { length: lengthText, area: areaText, volume: volumeText, angle: angleText }[v.kind];
+  return v.uncertainty ? `${text(v.value)} ± ${text(2 * v.uncertainty)}` : text(v.value);
+}
+
 /** A plain number with four figures, whole numbers in full. */
 export const numberText = (v: number): string =>
   Number.isInteger(v) ? countText(v) : String(Number(v.toPrecision(4)));

@@ -1,4 +1,5 @@
 import { createApi, fetchBaseQuery } from '@reduxjs/toolkit/query/react';
+import type { DimensionSheet } from '@amber-knit/core/dimensions';
 import type {
   CaptureHolds,
   CaptureView,
@@ -107,6 +108,8 @@ export const api = createApi({
       query: ({ id, params }) => ({ url: `steps/${id}/again`, method: 'POST', body: { params } }),
       invalidatesTags: (step) => (step ? [{ type: 'Steps', id: step.pieceId }] : []),
     }),
+    /** What was measured, as an artifact holds it: it never changes. */
+    dimensions: build.query<DimensionSheet, string>({ query: (artifact) => `artifacts/${artifact}/data` }),
     cancelStep: build.mutation<StepView, string>({ query: (id) => ({ url: `steps/${id}/cancel`, method: 'POST' }) }),
     versions: build.query<VersionView[], string>({
       query: (id) => `pieces/${id}/versions`,

@@ -14,11 +14,8 @@ export function BoxHandles({ engine, box }: { engine: ViewEngine; box: CropBox }
   const [, redraw] = useState(0);
   const drag = useRef<{ face: Face; at: [number, number]; box: CropBox } | null>(null);
   useEffect(() => {
-    engine.onPainted = () => redraw((n) => n + 1);
     redraw((n) => n + 1);
-    return () => {
-      engine.onPainted = undefined;
-    };
+    return engine.whenPainted(() => redraw((n) => n + 1));
   }, [engine]);
   const corner = (sides: readonly (0 | 1)[]): { x: number; y: number } =>
     engine.project([0, 1, 2].map((k) => (sides[k] ? box.max : box.min)[k]) as [number, number, number]);

@@ -58,8 +58,7 @@ export class ViewEngine {
   onError?: (message: string) => void;
   /** The eye has gone round or nearer: by hand, or led by a fit or by another view. */
   onOrbit?: (orbit: Orbit, led: boolean) => void;
-  /** After every picture: what lies over the view can follow. */
-  onPainted?: () => void;
+  private readonly painted = new Set<() => void>();
   private readonly renderer: THREE.WebGLRenderer;
   private readonly scene = new THREE.Scene();
   private readonly camera = new THREE.PerspectiveCamera(35, 1, 1, 10000);
@@ -150,7 +149,7 @@ export class ViewEngine {
     this.paintScene(edges && !later);
     this.paintLens();
     this.count();
-    this.onPainted?.();
+    this.painted.forEach((listener) => listener());
     const all = this.drawn >= this.clouds.held + (this.beside?.clouds.held ?? 0);
     this.refined = rested;
     if (rested || (all && !later)) return;
@@ -214,6 +213,12 @@ export class ViewEngine {
     if (!at && !this.lens) return;
     this.lens = at && { at, size };
     this.draw();
+  }
+
+  /** Tells after every picture, so that what lies over the view can follow. @returns what ends it */
+  whenPainted(listener: () => void): () => void {
+    this.painted.add(listener);
+    return () => this.painted.delete(listener);
   }
 
   /** Where the view shows a place, page pixels from the canvas's upper left. */

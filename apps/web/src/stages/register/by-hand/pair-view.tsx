@@ -47,7 +47,7 @@ export function PairView({
   useEffect(() => {
     const e = new ViewEngine(canvas.current!);
     const place = (): void => setLabels(placed.current.map(({ n, point }) => ({ n, ...e.project(point) })));
-    e.onPainted = place;
+    e.whenPainted(place);
     engine.current = e;
     const leave = orbits.join(e);
     return () => {

@@ -1,0 +1,338 @@
+import { useEffect, useRef, useState } from 'react';
+import { LocateFixed, Trash2, TriangleAlert } from 'lucide-react';
+import type { Dimension } from '@amber-knit/core/dimensions';
+import { REGION_KINDS, type RegionKind } from '@amber-knit/core/fitting';
+import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
+import { measuredText } from '@amber-knit/operations/quantity-text';
+import { api, problemText } from '../../../api/api';
+import { useAppDispatch } from '../../../app/store';
+import { placeLookedAt, toolChosen } from '../../../app/view-slice';
+import { saveAs } from '../../../shared/save-as';
+import { Button, Notice } from '../../../shared/controls';
+import { NumberRow } from '../../../shared/number-row';
+import { useStore } from '../../../shared/store';
+import type { StagePanelProps } from '../../stage-module';
+import { cautions, KIND_WORDS, SHAPE_WORDS, wordsOf } from './dimension-words';
+import { dimensionsDesk, type DimensionRow } from './dimensions-desk';
+import { useSheet } from './use-sheet';
+
+const AXES: [string, [number, number, number]][] = [
+  ['X', [1, 0, 0]],
+  ['Y', [0, 1, 0]],
+  ['Z', [0, 0, 1]],
+];
+const same = (a: readonly number[], b: readonly number[]): boolean => a.every((v, k) => v === b[k]);
+
+/** What is measured on the piece: kinds to pick, and the list of what was picked. */
+export function DimensionsPanel({ piece, steps, busy }: StagePanelProps) {
+  const meshId = piece.mesh?.id;
+  const { sheet, rows, isLoading } = useSheet(piece);
+  const { tool, wanted, selected, failed } = useStore(dimensionsDesk);
+  const [run, { error, isLoading: isSending }] = api.useRunOperationMutation();
+  const dispatch = useAppDispatch();
+  useEffect(() => () => dimensionsDesk.clear(), [piece.id]);
+  useEffect(() => {
+    if (!isLoading) dimensionsDesk.settled(sheet);
+  }, [sheet, isLoading, wanted]);
+  // The sheet goes to the server as soon as nothing else runs; what is picked meanwhile goes with the next.
+  const sent = useRef<{ sheet: Dimension[]; stepId?: string } | null>(null);
+  useEffect(() => {
+    if (!wanted || busy || isSending || isLoading || sent.current?.sheet === wanted) return;
+    const own: NonNullable<typeof sent.current> = { sheet: wanted };
+    sent.current = own;
+    run({ pieceId: piece.id, operationId: OPERATION_IDS.checkMeasure, params: { dimensions: wanted } })
+      .unwrap()
+      .then((step) => void (own.stepId = step.id))
+      .catch(() => dimensionsDesk.refused());
+  }, [wanted, busy, isSending, isLoading, piece.id, run]);
+  // A step that came to nothing has kept nothing.
+  const lost = steps.some((s) => s.id === sent.current?.stepId && (s.status === 'failed' || s.status === 'cancelled'));
+  useEffect(() => {
+    if (lost && sent.current?.sheet === wanted) dimensionsDesk.refused();
+  }, [lost, wanted]);
+  if (!meshId) return null;
+  const kept = sheet?.asked ?? [];
+  const { hints } = tool.kind ? wordsOf(tool.kind) : { hints: [] };
+  return (
+    <section aria-label="Dimensions" className="border-b border-line py-3">
+      <h3 className="m-0 mb-2 text-sm font-semibold">Dimensions</h3>
+      <div className="grid grid-cols-4 gap-1" role="group" aria-label="What to measure">
+        {KIND_WORDS.map(({ kind, title, Icon, help }) => (
+          <Button
+            key={kind}
+            title={help}
+            aria-pressed={tool.kind === kind}
+            className="flex-col gap-0.5! px-1! text-[12px] aria-pressed:border-teal! aria-pressed:bg-teal-soft!"
+            onClick={() => {
+              dispatch(toolChosen('turn'));
+              dimensionsDesk.choose(kind, meshId, kept);
+            }}
+          >
+            <Icon size={17} aria-hidden /> {title}
+          </Button>
+        ))}
+      </div>
+      {(tool.kind === 'shape' || tool.kind === 'relation') && (
+        <label className="mt-2 grid grid-cols-[1fr_auto] items-center gap-2">
+          Shape to find
+          <select
+            value={tool.shape}
+            onChange={(e) => dimensionsDesk.set({ shape: e.target.value as RegionKind | 'any' })}
+            className="rounded-lg border border-[var(--field)] bg-panel px-1 py-1"
+          >
+            {(['any', ...REGION_KINDS] as const).map((k) => (
+              <option key={k} value={k}>
+                {SHAPE_WORDS[k]}
+              </option>
+            ))}
+          </select>
+        </label>
+      )}
+      {tool.kind === 'section' && (
+        <Directions value={tool.direction} onChange={(direction) => dimensionsDesk.set({ direction })} />
+      )}
+      {tool.kind && <p className="mb-0 mt-2 text-muted">{hints[tool.places.length]}</p>}
+      {failed && <Notice tone="error">{failed}</Notice>}
+      {error && <Notice tone="error">{problemText(error)}</Notice>}
+      {rows.length === 0 && !tool.kind && (
+        <p className="mb-0 mt-2 text-muted">
+          Nothing is measured yet. Choose what to measure, then click in the view. What you measure stays with the piece
+          and goes into its report.
+        </p>
+      )}
+      {rows.length > 0 && (
+        <ol className="m-0 mt-2 flex list-none flex-col gap-0.5 p-0">
+          {rows.map((row, i) => (
+            <Row
+              key={i}
+              row={row}
+              on={selected === i}
+              onSelect={() => dimensionsDesk.select(selected === i ? null : i)}
+              onLook={() => {
+                const { found } = row;
+                dimensionsDesk.select(i);
+                if (found) dispatch(placeLookedAt({ place: found.label, size: sizeOf(row) }));
+              }}
+              onRemove={() => dimensionsDesk.remove(i, kept)}
+              onChange={(change) => dimensionsDesk.change(i, change, meshId, kept)}
+              meshId={meshId}
+            />
+          ))}
+        </ol>
+      )}
+      {!piece.dimensionsFresh && !wanted && rows.length > 0 && (
+        <div className="mt-2 flex items-center gap-2">
+          <span className="flex-1">
+            <TriangleAlert size={15} className="mr-1 inline align-[-2px]" aria-hidden />
+            Out of date: the surface has changed since.
+          </span>
+          <Button
+            disabled={busy || isSending}
+            onClick={() =>
+              void run({ pieceId: piece.id, operationId: OPERATION_IDS.checkMeasure, params: { dimensions: kept } })
+            }
+          >
+            Measure anew
+          </Button>
+        </div>
+      )}
+    </section>
+  );
+}
+
+/** How much around a dimension is to be seen, mm. */
+function sizeOf({ found }: DimensionRow): number {
+  const all = found?.lines.flat() ?? [];
+  const reach = [0, 1, 2].map((k) => {
+    const values = all.filter((_, i) => i % 3 === k);
+    return values.length > 0 ? Math.max(...values) - Math.min(...values) : 0;
+  });
+  return Math.max(20, 0.7 * Math.hypot(...reach));
+}
+
+function Row({
+  row: { asked, found },
+  on,
+  meshId,
+  onSelect,
+  onLook,
+  onRemove,
+  onChange,
+}: {
+  row: DimensionRow;
+  on: boolean;
+  meshId: string;
+  onSelect(): void;
+  onLook(): void;
+  onRemove(): void;
+  onChange(change: Partial<Dimension>): void;
+}) {
+  const words = wordsOf(asked.kind);
+  const careful = found ? cautions(found) : [];
+  return (
+    <li className={`rounded-lg px-1 ${on ? 'bg-teal-soft' : 'hover:bg-sunk'}`}>
+      <div className="flex items-center gap-1.5">
+        <button
+          type="button"
+          aria-expanded={on}
+          onClick={onSelect}
+          className="flex min-h-[28px] min-w-0 flex-1 items-center gap-2 border-0 bg-transparent p-0 text-left text-ink"
+        >
+          <words.Icon size={15} aria-hidden className="shrink-0" />
+          <span className="min-w-0 flex-1 truncate">{asked.name}</span>
+          <span className="num">
+            {!found ? 'measuring …' : found.fault ? 'not measured' : measuredText(found.values[0])}
+          </span>
+        </button>
+        <IconButton label={`Go to ${asked.name}`} onClick={onLook}>
+          <LocateFixed size={15} aria-hidden />
+        </IconButton>
+        <IconButton label={`Remove ${asked.name}`} onClick={onRemove}>
+          <Trash2 size={15} aria-hidden />
+        </IconButton>
+      </div>
+      {careful.map((text) => (
+        <p key={text} className="m-0 pb-1 pl-6 text-brick">
+          <TriangleAlert size={14} className="mr-1 inline align-[-2px]" aria-hidden />
+          {text}
+        </p>
+      ))}
+      {on && (
+        <div className="flex flex-col gap-1 pb-2 pl-6">
+          <dl className="m-0 grid grid-cols-[1fr_auto] gap-x-2">
+            {found?.values.map((v) => (
+              <div key={v.label} className="contents">
+                <dt className="text-muted">{v.label}</dt>
+                <dd className="num m-0 text-right">{measuredText(v)}</dd>
+              </div>
+            ))}
+          </dl>
+          <TextRow title="Name" value={asked.name} most={80} onChange={(name) => name.trim() && onChange({ name })} />
+          <TextRow title="Note" value={asked.note} most={400} onChange={(note) => onChange({ note })} />
+          {asked.kind === 'section' && <SectionRows asked={asked} meshId={meshId} onChange={onChange} />}
+          {asked.kind === 'holds' && (
+            <NumberRow
+              title="Level"
+              help="Height of the liquid's surface; empty the field's change by removing the dimension and asking anew."
+              unit="mm"
+              min={-1e6}
+              max={1e6}
+              step={1}
+              value={asked.level ?? found?.values[1]?.value ?? 0}
+              onChange={(level) => onChange({ level })}
+            />
+          )}
+        </div>
+      )}
+    </li>
+  );
+}
+
+/** Where a section lies, and its drawing to take along. */
+function SectionRows({
+  asked,
+  meshId,
+  onChange,
+}: {
+  asked: Dimension;
+  meshId: string;
+  onChange(change: Partial<Dimension>): void;
+}) {
+  const [fault, setFault] = useState<string | null>(null);
+  const direction = asked.direction ?? [0, 0, 1];
+  const axis = AXES.findIndex(([, d]) => same(d, direction));
+  const take = (format: 'svg' | 'dxf'): void =>
+    void dimensionsDesk
+      .drawing(format, asked, meshId)
+      .then((bytes) => saveAs(bytes, `${asked.name}.${format}`, format === 'svg' ? 'image/svg+xml' : 'image/vnd.dxf'))
+      .catch((e: unknown) => setFault(e instanceof Error ? e.message : String(e)));
+  return (
+    <>
+      <Directions value={direction} onChange={(d) => onChange({ direction: d })} />
+      {axis >= 0 && (
+        <NumberRow
+          title="Place"
+          unit="mm"
+          min={-1e6}
+          max={1e6}
+          step={0.5}
+          value={asked.places[0][axis]}
+          onChange={(v) =>
+            onChange({ places: [asked.places[0].map((c, k) => (k === axis ? v : c)) as [number, number, number]] })
+          }
+        />
+      )}
+      <div className="flex gap-1" role="group" aria-label="Drawing in true scale">
+        <Button onClick={() => take('svg')}>Drawing (SVG)</Button>
+        <Button onClick={() => take('dxf')}>Drawing (DXF)</Button>
+      </div>
+      {fault && <Notice tone="error">{fault}</Notice>}
+    </>
+  );
+}
+
+function Directions({
+  value,
+  onChange,
+}: {
+  value: readonly number[];
+  onChange(direction: [number, number, number]): void;
+}) {
+  return (
+    <div className="mt-1 flex items-center gap-1" role="group" aria-label="Direction across the section">
+      <span className="flex-1">Across</span>
+      {AXES.map(([name, direction]) => (
+        <Button
+          key={name}
+          aria-pressed={same(direction, value)}
+          aria-label={`Across ${name}`}
+          className="px-2.5! aria-pressed:border-teal! aria-pressed:bg-teal-soft!"
+          onClick={() => onChange(direction)}
+        >
+          {name}
+        </Button>
+      ))}
+    </div>
+  );
+}
+
+/** A text that is taken when one leaves its field. */
+function TextRow({
+  title,
+  value,
+  most,
+  onChange,
+}: {
+  title: string;
+  value: string;
+  most: number;
+  onChange(text: string): void;
+}) {
+  return (
+    <label className="grid grid-cols-[1fr_8.6rem] items-center gap-2">
+      {title}
+      <input
+        key={value}
+        defaultValue={value}
+        maxLength={most}
+        onBlur={(e) => e.target.value !== value && onChange(e.target.value)}
+        onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
+        className="w-full min-w-0 rounded-lg border border-[var(--field)] bg-panel px-2 py-1"
+      />
+    </label>
+  );
+}
+
+function IconButton({ label, onClick, children }: { label: string; onClick(): void; children: React.ReactNode }) {
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      title={label}
+      onClick={onClick}
+      className="grid h-[28px] w-[28px] shrink-0 place-items-center rounded-lg border border-transparent bg-transparent text-ink hover:border-line"
+    >
+      {children}
+    </button>
+  );
+}

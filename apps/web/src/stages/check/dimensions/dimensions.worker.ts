@@ -1,0 +1,39 @@
+import { MeasuringGround, type Dimension, type MeasuredDimension } from '@amber-knit/core/dimensions';
+import { writeDxfDrawing, writeSvgDrawing } from '@amber-knit/core/io';
+import { flatCurve } from '@amber-knit/core/measure';
+import { streamSurface } from '../../../view/surface-parts';
+
+// Measures dimensions off the page's thread, with what the server measures them with.
+
+export type ToDimensions =
+  { meshId: string; dimension: Dimension } | { meshId: string; section: Dimension; format: 'svg' | 'dxf' };
+export type FromDimensions = { found: MeasuredDimension } | { drawing: Uint8Array } | { failed: string };
+
+let held: { meshId: string; ground: Promise<MeasuringGround> } | undefined;
+
+function groundOf(meshId: string): Promise<MeasuringGround> {
+  if (held?.meshId !== meshId) {
+    const loading = streamSurface(meshId, new AbortController().signal, () => {});
+    held = { meshId, ground: loading.then((mesh) => new MeasuringGround(mesh)) };
+    // What could not be loaded is tried again when it is asked for again.
+    held.ground.catch(() => (held = undefined));
+  }
+  return held.ground;
+}
+
+async function answer(question: ToDimensions): Promise<FromDimensions> {
+  const ground = await groundOf(question.meshId);
+  if ('dimension' in question) return { found: ground.measure(question.dimension) };
+  const { section, format } = question;
+  const { curves, plane } = ground.section(section.places[0], section.direction ?? [0, 0, 1]);
+  const lines = curves.map((c) => ({ points: flatCurve(c, plane), closed: c.closed, layer: section.name }));
+  return { drawing: format === 'svg' ? writeSvgDrawing(lines, section.name) : writeDxfDrawing(lines) };
+}
+
+self.onmessage = ({ data }: MessageEvent<{ number: number; question: ToDimensions }>): void => {
+  const post = (found: FromDimensions): void =>
+    (self as unknown as Worker).postMessage({ number: data.number, answer: found });
+  answer(data.question)
+    .then(post)
+    .catch((e: unknown) => post({ failed: e instanceof Error ? e.message : String(e) }));
+};
