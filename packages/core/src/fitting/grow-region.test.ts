@@ -3,7 +3,7 @@ import { vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { createRandom, gaussian } from '../math/random.js';
 import type { Vec3 } from '../math/mat4.js';
 import { weldVertices } from '../mesh/weld-vertices.js';
-import { areaOfRegion, RegionGrower, relate, type ShapeRegion } from './index.js';
+import { areaOfRegion, REGION_KINDS, RegionGrower, relate, type ShapeRegion } from './index.js';
 
 function meshOf(geometry: BufferGeometry): TriangleMesh {
   return weldVertices({
@@ -127,4 +127,38 @@ test('axes: parallel ones have a distance, coaxial ones a zone, skew ones the sh
   expect(relate(ball, along, floor).distance).toBeCloseTo(11, 10);
   expect(relate(a, along, floor).angle).toBeCloseTo(Math.PI / 2, 10);
   expect(relate(floor, along, a).perpendicularity).toBeCloseTo(40, 5);
+});
+
+test('on a bulging body a region stays where the shape holds, and does not grow poorer and larger', () => {
+  // A belly of two curvatures that change: no simple shape explains more than a part of it.
+  const belly = meshOf(new SphereGeometry(50, 160, 120));
+  const bulged = { ...belly, positions: belly.positions.slice() };
+  for (let i = 0; i < belly.positions.length; i += 3) {
+    const s = 1 + 0.25 * Math.sin(belly.positions[i + 1] / 14);
+    bulged.positions[i] *= s;
+    bulged.positions[i + 2] *= s;
+  }
+  const rough = noisy(bulged, 0.02, 7);
+  const grower = new RegionGrower(rough);
+  for (const place of [
+    [50, 5, 0],
+    [35, 25, 20],
+    [0, -20, -48],
+  ] as Vec3[]) {
+    const seed = nearest(rough, place);
+    const fits = (['any', ...REGION_KINDS] as const).flatMap((kind) => {
+      try {
+        return [grower.grow(seed, kind).fit];
+      } catch (e) {
+        // Where it is bent too much for a kind, that is said.
+        expect((e as Error).message).toMatch(/There is no/);
+        return [];
+      }
+    });
+    expect(fits.length).toBeGreaterThan(1);
+    for (const { rms, form } of fits) {
+      expect(rms).toBeLessThan(0.1);
+      expect(form).toBeLessThan(0.5);
+    }
+  }
 });

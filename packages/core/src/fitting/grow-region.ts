@@ -35,6 +35,12 @@ const ROUNDS = 24;
 const WITHIN = 4;
 /** … or this share of the surface's diagonal: floats, and a mesh without noise. */
 const FLOOR = 1e-5;
+/**
+ * … but never more than so many times the noise close by, or than this share of the surface's diagonal: scans are bent a
+ * little over a larger part. Without such a bound a poor fit takes in more and grows poorer.
+ */
+const LOOSER = 6;
+const BENT = 3e-4;
 /** … where its normal lies so close to the shape's (cosine of 25°): noise turns normals, an edge turns them more. */
 const SAME_WAY = 0.906;
 /** A simpler kind is taken where it covers this share of what the best covers … */
@@ -66,12 +72,13 @@ export class RegionGrower {
   grow(seed: number, kind: RegionKind | 'any'): ShapeRegion {
     if (!(seed >= 0 && seed < vertexCount(this.mesh)))
       throw new GeometryError('invalid-parameter', `The surface has no vertex ${seed}.`);
+    const loosest = this.loosest(seed);
     if (kind !== 'any') {
-      const found = this.growKind(seed, kind);
+      const found = this.growKind(seed, kind, loosest);
       if (!found) throw new GeometryError('degenerate', `There is no ${kind} around this place. Try another shape.`);
       return found;
     }
-    const found = REGION_KINDS.flatMap((k) => this.growKind(seed, k) ?? []);
+    const found = REGION_KINDS.flatMap((k) => this.growKind(seed, k, loosest) ?? []);
     if (found.length === 0)
       throw new GeometryError('degenerate', 'No simple shape fits around this place. Pick a smoother one.');
     const most = Math.max(...found.map((r) => r.vertices.length));
@@ -80,7 +87,27 @@ export class RegionGrower {
     return wide.find((r) => r.fit.rms <= SCATTERS * Math.max(least, this.floor / WITHIN))!;
   }
 
-  private growKind(seed: number, kind: RegionKind): ShapeRegion | undefined {
+  /** How far off a vertex may lie at most: by what the shape that suits best leaves over close by. */
+  private loosest(seed: number): number {
+    const points = this.pointsOf(this.around(seed, FIRST / 2));
+    const scatters = REGION_KINDS.flatMap((kind) => {
+      try {
+        return [this.scatter(fitShape(kind, points).shape, points)];
+      } catch (e) {
+        if (e instanceof GeometryError && e.code === 'degenerate') return [];
+        throw e;
+      }
+    });
+    return Math.max(LOOSER * Math.min(...scatters, Infinity), (BENT / FLOOR) * this.floor);
+  }
+
+  /** Standard deviation of points off a shape, what its freedoms take away given back. */
+  private scatter(shape: Shape, { positions }: MeasuredPoints): number {
+    const n = positions.length / 3;
+    return robustScale(distancesOf(shape, positions)) * Math.sqrt(n / Math.max(1, n - FREEDOMS[shape.kind].length));
+  }
+
+  private growKind(seed: number, kind: RegionKind, loosest: number): ShapeRegion | undefined {
     let region = this.around(seed, FIRST);
     let shape: Shape | undefined;
     let within = this.floor;
@@ -89,10 +116,7 @@ export class RegionGrower {
         const points = this.pointsOf(region);
         // The first patch is small: what it says of a curved shape is worth little, and the search begins anew.
         shape = shape && round > 2 ? followPoints(shape, points) : fitShape(kind, points).shape;
-        const n = points.positions.length / 3;
-        const scale = robustScale(distancesOf(shape, points.positions));
-        const sigma = scale * Math.sqrt(n / Math.max(1, n - FREEDOMS[kind].length));
-        within = Math.max(WITHIN * sigma, this.floor);
+        within = Math.max(Math.min(WITHIN * this.scatter(shape, points), loosest), this.floor);
         const next = this.flood(seed, shape, within, STRIDE * region.length);
         const same = Math.abs(next.length - region.length) <= 0.002 * region.length;
         if (next.length < FREEDOMS[kind].length * 3) return undefined;

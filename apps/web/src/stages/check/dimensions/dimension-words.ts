@@ -11,7 +11,7 @@ import {
 } from 'lucide-react';
 import type { Dimension, DimensionKind, MeasuredDimension } from '@amber-knit/core/dimensions';
 import type { RegionKind } from '@amber-knit/core/fitting';
-import { lengthText } from '@amber-knit/operations/quantity-text';
+import { lengthText, measuredText } from '@amber-knit/operations/quantity-text';
 
 interface KindWords {
   kind: DimensionKind;
@@ -99,6 +99,10 @@ export function freshName(kind: DimensionKind, others: readonly Dimension[]): st
   const { title } = wordsOf(kind);
   for (let n = 1; ; n++) if (!others.some((o) => o.name === `${title} ${n}`)) return `${title} ${n}`;
 }
+
+/** What one wants to know of a dimension, without how sure it is. */
+export const headlineText = ({ values: [first] }: MeasuredDimension): string =>
+  measuredText({ ...first, uncertainty: 0 });
 
 /** Places that lie off by less have not moved as far as anybody would mind: a share of a millimetre. */
 const NOT_MOVED = 0.02;

@@ -1,17 +1,16 @@
 import { useEffect, useRef, useState } from 'react';
-import { measuredText } from '@amber-knit/operations/quantity-text';
 import { useStore } from '../../../shared/store';
 import { useViewInput, type OverlayProps } from '../../../view/view-overlay';
 import { dimensionsDesk, type DimensionRow } from './dimensions-desk';
-import { wordsOf } from './dimension-words';
+import { headlineText, wordsOf } from './dimension-words';
 import { LABEL_HEIGHT, placeLabels } from './place-labels';
 import { useSheet } from './use-sheet';
 
 /** So many corners of one line are drawn at most: the picture is no finer. */
 const MOST_CORNERS = 400;
 /** Width of a label: of a letter, and of its rims, pixels. */
-const LETTER = 7.2;
-const RIMS = 18;
+const LETTER = 8.5;
+const RIMS = 20;
 /** A click moves the pointer less than this, pixels. */
 const STILL = 4;
 
@@ -38,8 +37,10 @@ export function DimensionsOverlay({ piece, engine, inputs }: OverlayProps) {
     cancel: () => dimensionsDesk.cancel(),
   });
   const drawn = rows.filter((r): r is Required<DimensionRow> => r.found !== undefined && !r.found.fault);
-  const labels = drawn.map(({ asked, found }) => {
-    const text = `${asked.name}  ${measuredText(found.values[0])}`;
+  const labels = drawn.map((row) => {
+    const { found } = row;
+    // Numbered as in the list; how sure it is stands there.
+    const text = `${rows.indexOf(row) + 1}: ${headlineText(found)}`;
     return { text, ...engine.project(found.label), width: text.length * LETTER + RIMS };
   });
   const { clientWidth: width = 800, clientHeight: height = 600 } = svg.current ?? {};
@@ -88,6 +89,7 @@ export function DimensionsOverlay({ piece, engine, inputs }: OverlayProps) {
             type="button"
             onClick={() => dimensionsDesk.select(at === selected ? null : at)}
             aria-pressed={at === selected}
+            title={row.asked.name}
             className={`num absolute truncate rounded-md border bg-panel px-2 text-left text-ink ${at === selected ? 'border-teal font-semibold' : 'border-line'}`}
             style={{
               left: places[i].x,

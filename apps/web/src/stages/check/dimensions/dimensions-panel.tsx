@@ -12,7 +12,7 @@ import { Button, Notice } from '../../../shared/controls';
 import { NumberRow } from '../../../shared/number-row';
 import { useStore } from '../../../shared/store';
 import type { StagePanelProps } from '../../stage-module';
-import { cautions, KIND_WORDS, SHAPE_WORDS, wordsOf } from './dimension-words';
+import { cautions, headlineText, KIND_WORDS, SHAPE_WORDS, wordsOf } from './dimension-words';
 import { dimensionsDesk, type DimensionRow } from './dimensions-desk';
 import { useSheet } from './use-sheet';
 
@@ -106,6 +106,7 @@ export function DimensionsPanel({ piece, steps, busy }: StagePanelProps) {
             <Row
               key={i}
               row={row}
+              number={i + 1}
               on={selected === i}
               onSelect={() => dimensionsDesk.select(selected === i ? null : i)}
               onLook={() => {
@@ -152,6 +153,7 @@ function sizeOf({ found }: DimensionRow): number {
 
 function Row({
   row: { asked, found },
+  number,
   on,
   meshId,
   onSelect,
@@ -160,6 +162,8 @@ function Row({
   onChange,
 }: {
   row: DimensionRow;
+  /** Its place in the list, by which the view names it. */
+  number: number;
   on: boolean;
   meshId: string;
   onSelect(): void;
@@ -178,11 +182,10 @@ function Row({
           onClick={onSelect}
           className="flex min-h-[28px] min-w-0 flex-1 items-center gap-2 border-0 bg-transparent p-0 text-left text-ink"
         >
+          <b className="num w-4 shrink-0 text-right">{number}</b>
           <words.Icon size={15} aria-hidden className="shrink-0" />
           <span className="min-w-0 flex-1 truncate">{asked.name}</span>
-          <span className="num">
-            {!found ? 'measuring …' : found.fault ? 'not measured' : measuredText(found.values[0])}
-          </span>
+          <span className="num">{!found ? 'measuring …' : found.fault ? 'not measured' : headlineText(found)}</span>
         </button>
         <IconButton label={`Go to ${asked.name}`} onClick={onLook}>
           <LocateFixed size={15} aria-hidden />
@@ -200,6 +203,12 @@ function Row({
       {on && (
         <div className="flex flex-col gap-1 pb-2 pl-6">
           <dl className="m-0 grid grid-cols-[1fr_auto] gap-x-2">
+            {found?.shapes && (
+              <div className="contents">
+                <dt className="text-muted">Found</dt>
+                <dd className="m-0 text-right">{found.shapes.map((k) => SHAPE_WORDS[k as RegionKind]).join(', ')}</dd>
+              </div>
+            )}
             {found?.values.map((v) => (
               <div key={v.label} className="contents">
                 <dt className="text-muted">{v.label}</dt>
