@@ -42,6 +42,9 @@ module.exports = {
       core('math|runtime|geometry|spatial|pointcloud|mesh|registration|fusion|unwrapping'),
     ]),
     only('dimensions', core('dimensions'), [core('math|runtime|geometry|spatial|mesh|fitting|measure')]),
+    only('comparison', core('comparison'), [
+      core('math|runtime|geometry|spatial|pointcloud|mesh|registration|measure'),
+    ]),
     only('measure', core('measure'), [core('math|runtime|geometry|spatial|mesh|fitting')]),
     only('tasks', core('tasks'), [core('[a-z-]+')]),
     only('threads', '^packages/threads/', ['^packages/core/']),

@@ -173,3 +173,67 @@ test('operations are applied to a surface from elsewhere; what is no surface is 
   expect([wrong.code, wrong.err]).toEqual([2, expect.stringMatching(/needs .*scans.*not a surface alone/)]);
   expect((await amberknit('apply', 'mend.all', '--in', join(dir, 'missing.ply'), '--out', out)).code).toBe(3);
 });
+
+/** A box of 60 × 40 × 20 mm as text, raised by `up`. */
+function boxOff(up: number): string {
+  const corners = [0, 1, 2, 3, 4, 5, 6, 7].map(
+    (c) => `${c & 1 ? 30 : -30} ${c & 2 ? 20 : -20} ${(c & 4 ? 20 : 0) + up}`,
+  );
+  const faces = ['0 2 3 1', '4 5 7 6', '0 1 5 4', '2 6 7 3', '0 4 6 2', '1 3 7 5'];
+  return `OFF\n8 6 0\n${corners.join('\n')}\n${faces.map((f) => `4 ${f}`).join('\n')}\n`;
+}
+
+test('a sheet of dimensions is measured on a file; one that can’t be measured ends with 1', async () => {
+  const box = put('box.off', boxOff(0));
+  const width = {
+    name: 'Width',
+    note: '',
+    kind: 'distance',
+    places: [
+      [-30, 20, 20],
+      [30, 20, 20],
+    ],
+  };
+  const wall = { name: 'Depth', note: '', kind: 'wall', places: [[3, 2, 20]] };
+  const good = put('sheet.json', JSON.stringify({ asked: [width, wall] }));
+  const r = await amberknit('measure', '--in', box, '--sheet', good, '--out', join(dir, 'measured'), '--quiet');
+  expect([r.code, r.out]).toEqual([0, expect.stringContaining('Width: Distance 60.00 mm\nDepth: Wall 20.00 mm')]);
+  const kept = JSON.parse(readFileSync(join(dir, 'measured', 'dimensions.json'), 'utf8')) as { found: unknown[] };
+  expect(kept.found).toHaveLength(2);
+  const gone = put(
+    'gone.json',
+    JSON.stringify([
+      {
+        ...width,
+        places: [
+          [900, 0, 0],
+          [0, 0, 20],
+        ],
+      },
+    ]),
+  );
+  const lost = await amberknit('measure', '--in', box, '--sheet', gone, '--out', join(dir, 'lost'), '--quiet');
+  expect([lost.code, lost.out]).toEqual([1, expect.stringContaining('Pick it anew')]);
+  const none = await amberknit('measure', '--in', box, '--sheet', put('none.json', '{'), '--out', join(dir, 'never'));
+  expect([none.code, none.err]).toEqual([3, expect.stringContaining("can't be read")]);
+  expect((await amberknit('measure', '--in', box, '--out', dir)).code).toBe(2);
+});
+
+test('a file is compared with another, and written in another format and unit', async () => {
+  const box = put('box.off', boxOff(0));
+  const raised = put('raised.off', boxOff(0.3));
+  const out = join(dir, 'compared');
+  const set = ['check.compare.place=as-is', 'check.compare.tolerance=0.1'].flatMap((s) => ['--set', s]);
+  const r = await amberknit('compare', '--in', raised, '--reference', box, '--out', out, '--quiet', ...set);
+  expect([r.code, r.out]).toEqual([0, expect.stringMatching(/Furthest off: 0.300 mm/)]);
+  expect(readFileSync(join(out, 'deviation.ply'), 'latin1')).toContain('property float deviation');
+  const inches = join(dir, 'inches');
+  const format = ['deliver.export.format=3mf', 'deliver.export.unit=in', 'deliver.export.name=crate'].flatMap((s) => [
+    '--set',
+    s,
+  ]);
+  const e = await amberknit('export', '--in', box, '--out', inches, '--quiet', ...format);
+  expect([e.code, e.out]).toEqual([0, expect.stringMatching(/Longest side: 60.00 mm/)]);
+  const again = await amberknit('export', '--in', join(inches, 'crate.3mf'), '--out', inches, '--quiet');
+  expect([again.code, again.out]).toEqual([0, expect.stringMatching(/Longest side: 60.00 mm/)]);
+});

@@ -94,7 +94,8 @@ async function loadFile(path: string, options: LoadOptions): Promise<{ scans: Sc
   return scansFromFile(bytes, basename(path), { unit: options.units ?? 'auto', viewpoint: options.viewpoint });
 }
 
-async function readInput(path: string): Promise<Uint8Array> {
+/** The bytes of a file. @throws InputError */
+export async function readInput(path: string): Promise<Uint8Array> {
   let size;
   try {
     ({ size } = await stat(path));

@@ -4,6 +4,7 @@ import { parseRunArguments } from './arguments.js';
 import { checkStored } from './check-stored.js';
 import { describeScan, loadInputs, loadSurface } from './load-inputs.js';
 import { ProgressReporter } from './progress.js';
+import { compare, exportSurface, measure } from './surface-commands.js';
 import { runRecipe, writeResults } from './run-recipe.js';
 import { EXIT, InputError, UsageError } from './usage-error.js';
 
@@ -13,7 +14,13 @@ const USAGE = `Usage:
                 Scans in several folders: each folder is a setup, in which the object lay alike.
   amberknit apply OPERATION... --in FILE --out DIR [--set …] [--units …] [--seed N] [--threads N] [--quiet]
                 Operations that need only a surface (mend.all, mend.denoise, mend.reduce, mend.even, check.inspect) on a
-                PLY, OBJ, STL, OFF or GLB file.
+                PLY, OBJ, STL, OFF, GLB or 3MF file.
+  amberknit measure --in FILE --sheet SHEET.json --out DIR
+                Dimensions of a sheet (docs/formats.md) on a surface; 1 if one can't be measured.
+  amberknit compare --in FILE --reference FILE --out DIR [--set check.compare.tolerance=0.1 ...]
+                How far a surface lies off a reference, place by place.
+  amberknit export --in FILE --out DIR [--set deliver.export.format=3mf ...]
+                A surface in another format and unit, read back before it is kept.
   amberknit operations      every operation with its parameters, units, defaults and help
   amberknit info PATH...    what a file holds
   amberknit check [--repair]
@@ -110,6 +117,9 @@ async function main(argv: string[]): Promise<number> {
   try {
     if (command === 'run') return await run(rest);
     if (command === 'apply') return await apply(rest);
+    if (command === 'measure') return await measure(rest);
+    if (command === 'compare') return await compare(rest);
+    if (command === 'export') return await exportSurface(rest);
     if (command === 'operations') {
       listOperations();
       return EXIT.done;

@@ -70,7 +70,7 @@ export interface StepView {
 
 export interface ArtifactView {
   id: string;
-  kind: 'cloud' | 'frames' | 'placements' | 'mesh' | 'model' | 'dimensions' | 'file';
+  kind: 'cloud' | 'frames' | 'placements' | 'mesh' | 'model' | 'dimensions' | 'deviation' | 'file';
   bytes: number;
   /** Facts such as points, spacing, triangles. */
   facts: Record<string, number | string | boolean>;
@@ -203,6 +203,8 @@ export interface PieceView extends PieceSummary {
   dimensions: ArtifactView | null;
   /** False if the surface has changed since. */
   dimensionsFresh: boolean;
+  /** How far each vertex of the surface lies off a reference; gone once the surface changes. */
+  deviation: ArtifactView | null;
   stages: StageState[];
   canUndo: boolean;
   canRedo: boolean;

@@ -2,6 +2,7 @@ import { GeometryError } from '@amber-knit/core/runtime';
 import { captureImport } from './capture-import.js';
 import { captureLineLaser } from './capture-line-laser.js';
 import { captureLive } from './capture-live.js';
+import { checkCompare } from './check-compare.js';
 import { checkInspect } from './check-inspect.js';
 import { checkMeasure } from './check-measure.js';
 import { cleanCut } from './clean-cut.js';
@@ -55,6 +56,7 @@ export const OPERATIONS = [
   textureMap,
   checkInspect,
   checkMeasure,
+  checkCompare,
   deliverExport,
   deliverPoints,
 ] as unknown as readonly Operation[];

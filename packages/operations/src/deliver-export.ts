@@ -1,3 +1,4 @@
+import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
 import { bytesText } from './quantity-text.js';
 import { ChoiceParam, TextParam } from './params.js';
@@ -25,7 +26,7 @@ export class DeliverExportParams {
 }
 
 export const deliverExport = defineOperation({
-  id: 'deliver.export',
+  id: OPERATION_IDS.deliverExport,
   version: 3,
   stage: 'deliver',
   title: 'Export',

@@ -1,5 +1,6 @@
 import type { DimensionSheet } from '@amber-knit/core/dimensions';
 import type { Placement, Scan, TexturedMesh, TriangleMesh } from '@amber-knit/core/geometry';
+import type { DeviationMap } from '@amber-knit/core/stored';
 import type { ByteSource } from '@amber-knit/core/io';
 import type { RunContext } from '@amber-knit/core/runtime';
 import type { FigureFields, FigureValues } from './figures.js';
@@ -27,6 +28,8 @@ export interface WorkData {
   model: TexturedMesh;
   /** What was measured on the surface, and what was asked. */
   dimensions: DimensionSheet;
+  /** How far the surface lies off a reference. */
+  deviation: DeviationMap;
   file: OutputFile & {
     /** An uploaded file that is read piece by piece; its `bytes` are then empty. */
     source?: ByteSource;

@@ -142,7 +142,7 @@ export class PieceStore {
       made.push(artifact.id);
     }
     for (const row of rows) if (result.dropped.includes(row.name)) delete next.clouds[row.id];
-    for (const slot of ['placements', 'mesh', 'model', 'dimensions', 'picture'] as const) {
+    for (const slot of ['placements', 'mesh', 'model', 'dimensions', 'deviation', 'picture'] as const) {
       let encoded = result[slot];
       if (!encoded) continue;
       if (slot === 'placements') encoded = placementsRekeyed(encoded.bytes, ids);
@@ -150,8 +150,9 @@ export class PieceStore {
       next[slot] = artifact.id;
       if (slot !== 'picture') made.push(artifact.id);
     }
-    // A new surface makes the map of the old one meaningless.
+    // A new surface makes the map of the old one meaningless, and what was compared vertex by vertex.
     if (result.mesh && !result.model) delete next.model;
+    if (result.mesh) delete next.deviation;
     if (result.file) {
       const artifact = await this.saveArtifact(
         pieceId,

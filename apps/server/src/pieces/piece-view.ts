@@ -81,6 +81,7 @@ export async function buildPieceView(
     mesh,
     model: view(heads.model),
     dimensions,
+    deviation: view(heads.deviation),
     dimensionsFresh:
       !dimensions || (mesh !== null && (stepOf.get(dimensions.stepId ?? '')?.inputs.includes(mesh.id) ?? false)),
     stages,

@@ -4,6 +4,7 @@ import { setFlagsFromString } from 'node:v8';
 import { runInNewContext } from 'node:vm';
 import { parentPort, workerData } from 'node:worker_threads';
 import { allBytes } from '@amber-knit/core/io';
+import { encodeDeviation } from '@amber-knit/core/stored';
 import { createRunContext, GeometryError } from '@amber-knit/core/runtime';
 import { findOperation, runOperation, type Figures, type WorkData } from '@amber-knit/operations';
 import { ThreadPool } from '@amber-knit/threads';
@@ -62,6 +63,7 @@ export interface ThreadResult {
   mesh?: EncodedArtifact;
   model?: EncodedArtifact;
   dimensions?: EncodedArtifact;
+  deviation?: EncodedArtifact;
   picture?: EncodedArtifact;
   file?: { name: string; mediaType: string; bytes: Uint8Array };
 }
@@ -140,13 +142,36 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
     model: outputs.model && (await encodeSurface(outputs.model)),
     picture: encodePicture(outputs.model ?? outputs.mesh),
     dimensions: outputs.dimensions && encodeDimensions(outputs.dimensions),
+    deviation: outputs.deviation && {
+      kind: 'deviation',
+      bytes: encodeDeviation(outputs.deviation),
+      facts: { reference: outputs.deviation.reference, tolerance: outputs.deviation.tolerance },
+    },
     file: outputs.file,
   };
 }
 
 /** The memory of all results that are held, each once. */
-function buffersOf({ clouds, placements, mesh, model, dimensions, picture, file }: ThreadResult): ArrayBuffer[] {
-  const encoded = [...clouds.flatMap((c) => [c.cloud, c.frames]), placements, mesh, model, dimensions, picture, file];
+function buffersOf({
+  clouds,
+  placements,
+  mesh,
+  model,
+  dimensions,
+  deviation,
+  picture,
+  file,
+}: ThreadResult): ArrayBuffer[] {
+  const encoded = [
+    ...clouds.flatMap((c) => [c.cloud, c.frames]),
+    placements,
+    mesh,
+    model,
+    dimensions,
+    deviation,
+    picture,
+    file,
+  ];
   return [...new Set(encoded.flatMap((e) => (e && !('path' in e.bytes) ? (e.bytes.buffer as ArrayBuffer) : [])))];
 }
 

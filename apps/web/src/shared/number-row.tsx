@@ -1,4 +1,6 @@
-/** A number with its unit, one line of a form. */
+import { useState } from 'react';
+
+/** A number with its unit, one line of a form. What is typed stands as typed until one leaves the field. */
 export function NumberRow({
   title,
   help,
@@ -18,6 +20,7 @@ export function NumberRow({
   step: number;
   onChange(value: number): void;
 }) {
+  const [typed, setTyped] = useState<string | null>(null);
   return (
     <label className="grid grid-cols-[1fr_8.6rem] items-center gap-2" title={help}>
       <span>{title}</span>
@@ -27,8 +30,10 @@ export function NumberRow({
           min={min}
           max={max}
           step={step}
-          value={Number.isFinite(value) ? Math.round(value * 1000) / 1000 : ''}
+          value={typed ?? (Number.isFinite(value) ? Math.round(value * 1000) / 1000 : '')}
+          onBlur={() => setTyped(null)}
           onChange={(e) => {
+            setTyped(e.target.value);
             const v = e.target.valueAsNumber;
             if (Number.isFinite(v)) onChange(Math.max(min, Math.min(max, v)));
           }}

@@ -4,11 +4,17 @@ import { streamSurface, type SurfaceParts } from './surface-parts';
 import { errorColors, errorRange, inventedColors, scanCountColors } from './surface-colors';
 import { srgbToLinear, type LayerEvents, type Pick, type ViewLook } from './view-content';
 
+/** Gives the colours of all vertices, told which of them are invented, where the surface knows. */
+export type SurfacePainter = (invented: Uint8Array | undefined) => Uint8Array;
+
 interface LoadedSurface {
   artifactId: string;
   mesh: THREE.Mesh;
   triangles: number;
   hasColors: boolean;
+  /** Vertices of the corners, where each corner has become a vertex of its own. */
+  corners?: Uint32Array;
+  invented?: Uint8Array;
   map?: THREE.Texture;
   bounds: THREE.Box3;
   /** Ends of the scale of expected errors, mm. */
@@ -20,6 +26,7 @@ export class SurfaceLayer {
   readonly group = new THREE.Group();
   private surface?: LoadedSurface;
   private loading?: { artifactId: string; abort: AbortController };
+  private painter?: SurfacePainter;
   private look: ViewLook = { color: 'true', lit: true, wireframe: false, edges: true };
 
   /** @param onShown called whenever a surface takes the place of the points */
@@ -67,7 +74,7 @@ export class SurfaceLayer {
       wireframe,
     };
     const geometry = s.mesh.geometry;
-    const knowledge = knowledgeColors(s, color);
+    const knowledge = this.painted(s) ?? knowledgeColors(s, color);
     if (knowledge) {
       if (!geometry.hasAttribute('trueColor') && geometry.hasAttribute('color'))
         geometry.setAttribute('trueColor', geometry.getAttribute('color'));
@@ -82,6 +89,22 @@ export class SurfaceLayer {
     s.mesh.material = lit
       ? new THREE.MeshStandardMaterial({ ...options, roughness: 0.85, metalness: 0 })
       : new THREE.MeshBasicMaterial(options);
+  }
+
+  /** Colours the surface by somebody's own: linear bytes per vertex of the stored surface; undefined ends that. */
+  paint(painter: SurfacePainter | undefined): void {
+    this.painter = painter;
+    this.applyLook(this.look);
+  }
+
+  /** What a painter makes of the surface; undefined if it is of another one. */
+  private painted({ mesh: { geometry }, corners, invented }: LoadedSurface): Uint8Array | undefined {
+    const colors = this.painter?.(invented);
+    const n = geometry.getAttribute('position').count;
+    if (!colors || !corners) return colors?.length === 3 * n ? colors : undefined;
+    const out = new Uint8Array(3 * n);
+    for (let i = 0; i < n; i++) out.set(colors.subarray(3 * corners[i], 3 * corners[i] + 3), 3 * i);
+    return out;
   }
 
   /** The surface under a ray; snaps to a vertex within ten pixels. */
@@ -149,6 +172,8 @@ export class SurfaceLayer {
       mesh,
       triangles: parts.indices.length / 3,
       hasColors: Boolean(parts.colors),
+      corners: map && parts.indices,
+      invented: parts.invented,
       map,
       errors: parts.expectedError && errorRange(parts.expectedError),
       bounds: new THREE.Box3(new THREE.Vector3(...parts.bounds.min), new THREE.Vector3(...parts.bounds.max)),

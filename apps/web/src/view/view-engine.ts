@@ -10,6 +10,7 @@ import { PacedDrawing } from '../shared/paced-drawing';
 import { PointBudget } from './point-budget';
 import type { Section } from '../app/view-slice';
 import { slabOf } from './section';
+import type { SurfacePainter } from './surface-layer';
 import type { LayerEvents, Orbit, Pick, ViewAxes, ViewContent, ViewLook } from './view-content';
 
 export const STANDARD_VIEWS = {
@@ -319,6 +320,12 @@ export class ViewEngine {
   /** Colours the points of a scan by levels of the colour scale; undefined goes back to the usual colours. */
   colorByLevel(scanId: string, levels: Uint8Array | undefined): void {
     this.clouds.colorByLevel(scanId, levels);
+  }
+
+  /** Colours the surface by somebody's own; undefined goes back to the usual colours. */
+  paintSurface(painter: SurfacePainter | undefined): void {
+    this.surface.paint(painter);
+    this.draw();
   }
 
   /** Goes near a place, along the present direction of view, or from beside a point that it then sees as well. */

@@ -1,12 +1,13 @@
 import { RegionGrower, type RegionKind, type ShapeRegion } from '../fitting/grow-region.js';
 import { relate } from '../fitting/relations.js';
 import { diagonalOf, boundsOf } from '../geometry/point-cloud.js';
-import { vertexNormals, type TriangleMesh } from '../geometry/triangle-mesh.js';
-import { dot3, type Vec3 } from '../math/mat4.js';
+import { triangleNormal, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { dot3, normalize3, type Vec3 } from '../math/mat4.js';
 import { capacity, heldUpTo } from '../measure/capacity.js';
 import { cutSurface, sectionPlane, type Section } from '../measure/section-curves.js';
 import { SurfacePaths } from '../measure/surface-path.js';
 import { WallThickness } from '../measure/wall-thickness.js';
+import { vertexTriangles, type VertexTriangles } from '../mesh/vertex-triangles.js';
 import { GeometryError } from '../runtime/geometry-error.js';
 import { TriangleBvh, type SurfaceHit } from '../spatial/triangle-bvh.js';
 import { PLACES_OF, type Dimension, type MeasuredDimension, type MeasuredValue } from './dimension.js';
@@ -15,9 +16,13 @@ import { extentAlong, linesOfShape } from './shape-lines.js';
 /** A place further off the surface than this share of its diagonal is no longer there. */
 const GONE = 0.05;
 
+/** Triangles whose normals differ by less (cosine of 37°) are one face: noise turns them, an edge turns them more. */
+const SAME_FACE = 0.8;
+
 /** A place on the surface as it is. */
 interface Foot {
   at: Vec3;
+  triangle: number;
   /** The vertex nearest to it. */
   vertex: number;
   invented: boolean;
@@ -32,7 +37,7 @@ export class MeasuringGround {
   private regions?: RegionGrower;
   private paths?: SurfacePaths;
   private walls?: WallThickness;
-  private normals?: Float32Array;
+  private around?: VertexTriangles;
 
   constructor(private readonly mesh: TriangleMesh) {
     if (mesh.indices.length === 0)
@@ -173,8 +178,7 @@ export class MeasuringGround {
 
   private wall(foot: Foot): Pick<MeasuredDimension, 'values' | 'lines' | 'label'> {
     this.walls ??= new WallThickness(this.mesh);
-    this.normals ??= this.mesh.normals ?? vertexNormals(this.mesh);
-    const n = [...this.normals.subarray(3 * foot.vertex, 3 * foot.vertex + 3)] as Vec3;
+    const n = this.faceNormalAt(foot.triangle);
     const ball = this.walls.at(foot.at, n, 'ball', this.size);
     const ray = this.walls.at(foot.at, n, 'ray', this.size);
     if (Number.isNaN(ball) && Number.isNaN(ray))
@@ -311,10 +315,35 @@ export class MeasuringGround {
     const vertex = corners.reduce((best, v) => (gap(this.placeOf(v), at) < gap(this.placeOf(best), at) ? v : best));
     return {
       at,
+      triangle: hit.triangle,
       vertex,
       invented: this.mesh.invented?.[vertex] === 1,
       expectedError: this.mesh.expectedError?.[vertex] ?? NaN,
     };
+  }
+
+  /** Normal of the face that a triangle is part of: of it and those around it that look the same way, so that noise evens out. */
+  private faceNormalAt(triangle: number): Vec3 {
+    const { positions, indices } = this.mesh;
+    this.around ??= vertexTriangles(this.mesh);
+    const { start, list } = this.around;
+    const n = new Float64Array(3);
+    const normalOf = (t: number): Vec3 => {
+      triangleNormal(positions, indices[3 * t], indices[3 * t + 1], indices[3 * t + 2], n);
+      return [n[0], n[1], n[2]];
+    };
+    const near = new Set<number>();
+    for (const v of indices.subarray(3 * triangle, 3 * triangle + 3))
+      for (let k = start[v]; k < start[v + 1]; k++) near.add(list[k]);
+    const all = [...near].map(normalOf);
+    let normal = normalize3(normalOf(triangle));
+    for (let round = 0; round < 3; round++) {
+      const sum: Vec3 = [0, 0, 0];
+      for (const f of all)
+        if (dot3(f, normal) >= SAME_FACE * Math.hypot(...f)) for (let k = 0; k < 3; k++) sum[k] += f[k];
+      normal = normalize3(sum);
+    }
+    return normal;
   }
 
   private placeOf(v: number): Vec3 {

@@ -1,0 +1,28 @@
+import { useEffect, useMemo, useState } from 'react';
+import { useStore } from '../../../shared/store';
+import type { OverlayProps } from '../../../view/view-overlay';
+import { DeviationLegend } from './deviation-legend';
+import { deviationColors, histogramOf } from './deviation-scale';
+import { referenceDesk } from './reference-desk';
+
+/** Deviations on the surface, with their legend. */
+export function ReferenceOverlay({ piece, engine }: OverlayProps) {
+  const { deviation, shown } = useStore(referenceDesk);
+  const [invented, setInvented] = useState<Uint8Array | undefined>();
+  useEffect(() => referenceDesk.load(piece.deviation?.id), [piece.deviation]);
+  const on = shown ? deviation : null;
+  useEffect(() => {
+    if (!on) return undefined;
+    engine.paintSurface((known) => {
+      setInvented(known);
+      return deviationColors(on.values, on.tolerance, known);
+    });
+    return () => engine.paintSurface(undefined);
+  }, [engine, on]);
+  const bars = useMemo(() => (on ? histogramOf(on.values, on.tolerance, invented) : []), [on, invented]);
+  if (!on) return null;
+  // What was invented counts nowhere.
+  const near = on.values.filter((d, v) => !Number.isNaN(d) && !invented?.[v]);
+  const within = near.filter((d) => Math.abs(d) <= on.tolerance).length / Math.max(1, near.length);
+  return <DeviationLegend bars={bars} tolerance={on.tolerance} within={within} />;
+}

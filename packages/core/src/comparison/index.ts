@@ -1,0 +1,3 @@
+export * from './align-surfaces.js';
+export * from './compare-surfaces.js';
+export * from './sample-surface.js';
