@@ -5,6 +5,7 @@ import { captureLive } from './capture-live.js';
 import { checkCompare } from './check-compare.js';
 import { checkInspect } from './check-inspect.js';
 import { checkMeasure } from './check-measure.js';
+import { checkUpright } from './check-upright.js';
 import { cleanCut } from './clean-cut.js';
 import { cleanFrames } from './clean-frames.js';
 import { cleanRescale } from './clean-rescale.js';
@@ -55,6 +56,7 @@ export const OPERATIONS = [
   mendEven,
   textureMap,
   checkInspect,
+  checkUpright,
   checkMeasure,
   checkCompare,
   deliverExport,

@@ -5,6 +5,7 @@ export const OPERATION_IDS = {
   captureLineLaser: 'capture.line-laser',
   checkCompare: 'check.compare',
   checkMeasure: 'check.measure',
+  checkUpright: 'check.upright',
   cleanCut: 'clean.cut',
   cleanFrames: 'clean.frames',
   cleanRescale: 'clean.rescale',

@@ -152,7 +152,7 @@ export class PieceStore {
     }
     // A new surface makes the map of the old one meaningless, and what was compared vertex by vertex.
     if (result.mesh && !result.model) delete next.model;
-    if (result.mesh) delete next.deviation;
+    if (result.mesh && !result.deviation) delete next.deviation;
     if (result.file) {
       const artifact = await this.saveArtifact(
         pieceId,

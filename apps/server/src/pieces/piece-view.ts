@@ -82,8 +82,7 @@ export async function buildPieceView(
     model: view(heads.model),
     dimensions,
     deviation: view(heads.deviation),
-    dimensionsFresh:
-      !dimensions || (mesh !== null && (stepOf.get(dimensions.stepId ?? '')?.inputs.includes(mesh.id) ?? false)),
+    dimensionsFresh: !dimensions || isOf(stepOf.get(dimensions.stepId ?? ''), mesh?.id),
     stages,
     canUndo: Boolean(state?.parentId),
     canRedo: piece.redo.length > 0,
@@ -106,6 +105,10 @@ function doubtView(doubt: PlacementDoubt): DoubtView {
   const reason = doubt.reason ?? 'elsewhere';
   return { scans: doubt.scans, reason, places: [{ pieceFromPiece: stay, agreement: doubt.chosen }, ...rivals] };
 }
+
+/** Was a step about a surface: did it look at it, or make it? */
+const isOf = (step: Step | undefined, meshId: string | undefined): boolean =>
+  Boolean(step && meshId && (step.inputs.includes(meshId) || step.outputs.includes(meshId)));
 
 /** The state of each stage, with one figure, for the knit chart. */
 function buildStages(
@@ -130,7 +133,8 @@ function buildStages(
     const fromClouds = step.inputs.some((input) => artifacts.get(input)?.kind === 'cloud');
     return step.inputs.every((input) => {
       const kind = artifacts.get(input)?.kind;
-      if (kind === 'frames') return true;
+      // Frames never change, and what was measured on a surface does not make another.
+      if (kind === 'frames' || kind === 'dimensions' || kind === 'deviation') return true;
       if (kind === 'cloud') return current.has(input);
       // Placements that were improved are no longer current; what counts is whether the new ones looked at the clouds.
       if (kind === 'placements' && a?.kind === 'placements') return fromClouds || fresh(input);
@@ -147,7 +151,9 @@ function buildStages(
       const step = artifact?.stepId ? stepOf.get(artifact.stepId) : undefined;
       if (!artifact || !step) break;
       out.push({ step, artifact });
-      at = step.inputs.find((i) => artifacts.get(i)?.kind === 'mesh');
+      // What moved a model as it was leads to that model; else to the surface that it was made of.
+      const before = (kind: string): string | undefined => step.inputs.find((i) => artifacts.get(i)?.kind === kind);
+      at = before(artifact.kind) ?? before('mesh');
     }
     return out;
   };
@@ -179,7 +185,7 @@ function buildStages(
   };
   const setups = new Set(scans.map((s) => s.setup)).size;
   const inspected = newest('check');
-  const ofCurrent = (step?: Step): boolean => Boolean(step && heads.mesh && step.inputs.includes(heads.mesh));
+  const ofCurrent = (step?: Step): boolean => isOf(step, heads.mesh);
   const delivered = newest('deliver');
   const deliveredFresh = delivered?.inputs.some((i) => artifacts.get(i)?.kind === 'mesh')
     ? ofCurrent(delivered)

@@ -289,6 +289,11 @@ export function encodeDimensions(sheet: DimensionSheet): EncodedArtifact {
   };
 }
 
+export function decodeDimensions(bytes: Uint8Array): DimensionSheet {
+  const { asked, found } = JSON.parse(new TextDecoder().decode(bytes)) as DimensionSheet;
+  return { asked, found };
+}
+
 /** Pictures in a turntable strip and the edge of each, pixels. */
 export const TURNTABLE = { views: 8, size: 240 };
 

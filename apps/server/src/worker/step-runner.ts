@@ -251,6 +251,8 @@ export class StepRunner {
     if (placements) job.placements = placementsRekeyed(placements, namesById(rows)).bytes;
     if (wanted.has('mesh')) job.mesh = await bytes(heads.mesh);
     if (wanted.has('model')) job.model = await bytes(heads.model);
+    if (wanted.has('dimensions')) job.dimensions = await bytes(heads.dimensions);
+    if (wanted.has('deviation')) job.deviation = await bytes(heads.deviation);
     if (wanted.has('file') && step.sourceSha256) {
       job.file = { name: step.sourceName ?? 'scan', path: join(dir, 'source') };
       await this.blobs.copyTo(step.sourceSha256, job.file.path);

@@ -4,12 +4,13 @@ import { setFlagsFromString } from 'node:v8';
 import { runInNewContext } from 'node:vm';
 import { parentPort, workerData } from 'node:worker_threads';
 import { allBytes } from '@amber-knit/core/io';
-import { encodeDeviation } from '@amber-knit/core/stored';
+import { decodeDeviation, encodeDeviation } from '@amber-knit/core/stored';
 import { createRunContext, GeometryError } from '@amber-knit/core/runtime';
 import { findOperation, runOperation, type Figures, type WorkData } from '@amber-knit/operations';
 import { ThreadPool } from '@amber-knit/threads';
 import type { TexturedMesh } from '@amber-knit/core/geometry';
 import {
+  decodeDimensions,
   decodePlacements,
   decodeScan,
   decodeSurface,
@@ -37,6 +38,8 @@ export interface ThreadJob {
   placements?: Uint8Array;
   mesh?: Uint8Array;
   model?: Uint8Array;
+  dimensions?: Uint8Array;
+  deviation?: Uint8Array;
   /** An uploaded file, on disk for as long as the job runs. */
   file?: { name: string; path: string };
   /** Where results that are too large to be held may be written; emptied once they are stored. */
@@ -100,6 +103,8 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
     ...(job.placements ? { placements: decodePlacements(job.placements) } : {}),
     ...(job.mesh ? { mesh: decodeSurface(job.mesh) } : {}),
     ...(job.model ? { model: decodeSurface(job.model) as TexturedMesh } : {}),
+    ...(job.dimensions ? { dimensions: decodeDimensions(job.dimensions) } : {}),
+    ...(job.deviation ? { deviation: decodeDeviation(job.deviation) } : {}),
     ...(job.file ? { file: uploadedFile(job.file.name, job.file.path) } : {}),
   };
   const pool = new ThreadPool(availableParallelism());

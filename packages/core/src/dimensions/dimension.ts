@@ -50,6 +50,8 @@ export interface MeasuredValue {
 export interface MeasuredDimension {
   /** What the dimension is of: the kinds of the fitted shapes. */
   shapes?: ShapeKind[];
+  /** Directions of the fitted shapes: axes, and normals of planes. */
+  axes?: Vec3[];
   /** What one wants to know comes first. */
   values: MeasuredValue[];
   /** Where its places lie on the surface as it is now, and how far the one that moved most lies off where it was asked. */

@@ -197,7 +197,7 @@ export class MeasuringGround {
 
   private shapeAt(
     region: ShapeRegion,
-  ): Pick<MeasuredDimension, 'values' | 'lines' | 'label' | 'inventedRatio' | 'shapes'> {
+  ): Pick<MeasuredDimension, 'values' | 'lines' | 'label' | 'inventedRatio' | 'shapes' | 'axes'> {
     const { shape, form, uncertainty: u } = region.fit;
     const positions = this.positionsOf(region);
     const length = (label: string, value: number, uncertainty?: number): MeasuredValue => ({
@@ -232,6 +232,7 @@ export class MeasuringGround {
       );
     return {
       shapes: [shape.kind],
+      ...(shape.kind === 'sphere' ? {} : { axes: [shape.axis] }),
       values,
       lines: linesOfShape(shape, positions),
       label: shape.at,

@@ -117,6 +117,14 @@ export function DimensionsPanel({ piece, steps, busy }: StagePanelProps) {
               onRemove={() => dimensionsDesk.remove(i, kept)}
               onChange={(change) => dimensionsDesk.change(i, change, meshId, kept)}
               meshId={meshId}
+              busy={busy || wanted !== null}
+              onUpright={(axis) =>
+                void run({
+                  pieceId: piece.id,
+                  operationId: OPERATION_IDS.checkUpright,
+                  params: { up: 'direction', direction: axis.map((c) => c.toFixed(6)).join(', ') },
+                })
+              }
             />
           ))}
         </ol>
@@ -160,6 +168,8 @@ function Row({
   onLook,
   onRemove,
   onChange,
+  onUpright,
+  busy,
 }: {
   row: DimensionRow;
   /** Its place in the list, by which the view names it. */
@@ -170,6 +180,8 @@ function Row({
   onLook(): void;
   onRemove(): void;
   onChange(change: Partial<Dimension>): void;
+  onUpright(axis: readonly number[]): void;
+  busy: boolean;
 }) {
   const words = wordsOf(asked.kind);
   const careful = found ? cautions(found) : [];
@@ -218,6 +230,15 @@ function Row({
           </dl>
           <TextRow title="Name" value={asked.name} most={80} onChange={(name) => name.trim() && onChange({ name })} />
           <TextRow title="Note" value={asked.note} most={400} onChange={(note) => onChange({ note })} />
+          {found?.axes?.[0] && (
+            <Button
+              disabled={busy}
+              onClick={() => onUpright(found.axes![0])}
+              title="Turns the piece so that this axis or normal points up, and puts it on the ground"
+            >
+              Set upright along it
+            </Button>
+          )}
           {asked.kind === 'section' && <SectionRows asked={asked} meshId={meshId} onChange={onChange} />}
           {asked.kind === 'holds' && (
             <NumberRow

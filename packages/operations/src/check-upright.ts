@@ -1,0 +1,206 @@
+import type { Dimension, DimensionSheet, MeasuredDimension } from '@amber-knit/core/dimensions';
+import { boundsOf, type Placement, type TriangleMesh } from '@amber-knit/core/geometry';
+import type { Mat4, Vec3 } from '@amber-knit/core/math';
+import type { Origin } from '@amber-knit/core/measure';
+import { GeometryError } from '@amber-knit/core/runtime';
+import type { DeviationMap } from '@amber-knit/core/stored';
+import { defineOperation, type WorkData } from './operation.js';
+import { OPERATION_IDS } from './operation-ids.js';
+import { ChoiceParam, FlagParam, RatioParam, TextParam } from './params.js';
+import { areaText, lengthText } from './quantity-text.js';
+
+export class CheckUprightParams {
+  @ChoiceParam({
+    title: 'Up',
+    help: 'On its broadest base: the flat side on which most of it rests. Along a direction: that of an axis or a normal, such as one of a fitted shape. By angles: turned by hand.',
+    choices: { base: 'On its broadest base', direction: 'Along a direction', angles: 'By angles', keep: 'As it is' },
+  })
+  up: 'base' | 'direction' | 'angles' | 'keep' = 'base';
+
+  @TextParam({
+    title: 'Direction',
+    help: 'Three numbers in the piece as it lies now, such as 0, 1, 0: what is to point up.',
+    whenEmpty: 'none',
+  })
+  direction = '';
+
+  @RatioParam({
+    title: 'Turn about X',
+    help: 'Counter-clockwise seen from the tip of the axis.',
+    unit: '°',
+    min: -360,
+    max: 360,
+    more: true,
+  })
+  turnX = 0;
+
+  @RatioParam({ title: 'Turn about Y', help: 'After the turn about X.', unit: '°', min: -360, max: 360, more: true })
+  turnY = 0;
+
+  @RatioParam({
+    title: 'Turn about Z',
+    help: 'Last of all; also turns the front of an upright piece.',
+    unit: '°',
+    min: -360,
+    max: 360,
+    more: true,
+  })
+  turnZ = 0;
+
+  @FlagParam({ title: 'On the ground', help: 'Its lowest place gets the height 0.' })
+  ground = true;
+
+  @ChoiceParam({
+    title: 'Origin',
+    help: 'Where the coordinates begin.',
+    choices: { base: 'In the middle of its base', middle: 'In the middle of its box', keep: 'Where it is' },
+  })
+  origin: Origin = 'base';
+}
+
+/** Gives the piece its up, ground and origin: surface, scans, dimensions and comparison move as one. */
+export const checkUpright = defineOperation({
+  id: OPERATION_IDS.checkUpright,
+  version: 1,
+  stage: 'check',
+  title: 'Set upright',
+  help: 'Turns the piece upright, puts it on the ground and gives it its origin. Scans, dimensions and files that are written follow; nothing is measured anew.',
+  movesNothing: true,
+  needs: ['mesh'],
+  uses: ['placements', 'model', 'dimensions', 'deviation'],
+  gives: ['mesh', 'placements', 'model', 'dimensions', 'deviation'],
+  params: CheckUprightParams,
+  suggest: () => ({}),
+  async run({ mesh, placements, model, dimensions, deviation }, params, ctx) {
+    const { fromAxisAngle, identity, multiply, rotationAngle } = await import('@amber-knit/core/math');
+    const { restingPlanes, turnUp, uprightMotion } = await import('@amber-knit/core/measure');
+    let turn: Mat4 = identity();
+    let rests = NaN;
+    if (params.up === 'base') {
+      const [widest] = restingPlanes(mesh);
+      if (!widest)
+        throw new GeometryError(
+          'degenerate',
+          'The piece has no flat base. Give a direction, such as the axis of a fitted shape.',
+        );
+      turn = turnUp(widest.up);
+      rests = widest.area;
+    } else if (params.up === 'direction') turn = turnUp(directionOf(params.direction));
+    ctx.checkpoint(0.5);
+    const degrees = Math.PI / 180;
+    if (params.up === 'angles') {
+      const about = (axis: Vec3, angle: number): Mat4 => fromAxisAngle(axis, angle * degrees);
+      turn = multiply(about([0, 1, 0], params.turnY), about([1, 0, 0], params.turnX));
+    }
+    turn = multiply(fromAxisAngle([0, 0, 1], params.turnZ * degrees), turn);
+    const motion = uprightMotion(mesh.positions, turn, params.ground, params.origin);
+    const outputs: Partial<WorkData> = {
+      mesh: await moved(mesh, motion),
+      ...(placements ? { placements: await placementsMoved(placements, motion) } : {}),
+      ...(model ? { model: await moved(model, motion) } : {}),
+      ...(dimensions ? { dimensions: await sheetMoved(dimensions, motion) } : {}),
+      ...(deviation ? { deviation: await deviationMoved(deviation, motion) } : {}),
+    };
+    const b = boundsOf(outputs.mesh!.positions);
+    return {
+      // What was not there is not given.
+      outputs: outputs as WorkData,
+      figures: {
+        width: b.max[0] - b.min[0],
+        depth: b.max[1] - b.min[1],
+        height: b.max[2] - b.min[2],
+        turned: rotationAngle(motion),
+        shifted: Math.hypot(motion[12], motion[13], motion[14]),
+        ...(rests > 0 ? { rests } : {}),
+      },
+    };
+  },
+  figures: {
+    height: { kind: 'length', rank: 'headline', label: 'Height', help: 'Along Z, which is up now.' },
+    width: { kind: 'length', rank: 'headline', label: 'Width', help: 'Along X.' },
+    depth: { kind: 'length', rank: 'headline', label: 'Depth', help: 'Along Y.' },
+    turned: { kind: 'angle', rank: 'detail', label: 'Turned by', help: 'From how it lay before.' },
+    shifted: { kind: 'length', rank: 'detail', label: 'Origin moved by', help: 'After the turn.' },
+    rests: { kind: 'area', rank: 'detail', label: 'Rests on', help: 'Surface that touches the ground.' },
+  },
+  summarize: (f) => `Upright: ${lengthText(f.height)} high${f.rests ? `, resting on ${areaText(f.rests)}` : ''}`,
+  cell: (f) => ({ figure: `${lengthText(f.height)} high`, detail: 'upright' }),
+});
+
+/** @throws GeometryError `invalid-parameter` */
+function directionOf(text: string): Vec3 {
+  const d = text.split(',').map((part) => (part.trim() === '' ? NaN : Number(part)));
+  if (d.length !== 3 || d.some((c) => !Number.isFinite(c)) || d.every((c) => c === 0))
+    throw new GeometryError('invalid-parameter', `"${text}" is no direction: give three numbers, such as 0, 1, 0.`);
+  return d as Vec3;
+}
+
+async function moved<M extends TriangleMesh>(mesh: M, motion: Mat4): Promise<M> {
+  const { rotateVectors, transformPoints } = await import('@amber-knit/core/math');
+  return {
+    ...mesh,
+    positions: transformPoints(motion, mesh.positions),
+    ...(mesh.normals ? { normals: rotateVectors(motion, mesh.normals) } : {}),
+  };
+}
+
+/** Scans where they now lie; places that rival theirs move along. */
+async function placementsMoved(placements: Placement[], motion: Mat4): Promise<Placement[]> {
+  const { invertRigid, multiply } = await import('@amber-knit/core/math');
+  const back = invertRigid(motion);
+  const doubts = new Map(
+    placements.flatMap(({ doubt }) =>
+      doubt
+        ? [
+            [
+              doubt,
+              {
+                ...doubt,
+                rivals: doubt.rivals.map((r) => ({
+                  ...r,
+                  pieceFromPiece: multiply(motion, multiply(r.pieceFromPiece, back)),
+                })),
+              },
+            ] as const,
+          ]
+        : [],
+    ),
+  );
+  return placements.map((p) => ({
+    ...p,
+    pieceFromScan: multiply(motion, p.pieceFromScan),
+    ...(p.doubt ? { doubt: doubts.get(p.doubt)! } : {}),
+  }));
+}
+
+async function sheetMoved({ asked, found }: DimensionSheet, motion: Mat4): Promise<DimensionSheet> {
+  const { rotateVector, transformPoint } = await import('@amber-knit/core/math');
+  const at = (p: Vec3): Vec3 => transformPoint(motion, ...p);
+  const line = (flat: number[]): number[] =>
+    flat.flatMap((_, i) => (i % 3 === 0 ? at([flat[i], flat[i + 1], flat[i + 2]]) : []));
+  return {
+    asked: asked.map((d): Dimension => ({
+      ...d,
+      places: d.places.map(at),
+      ...(d.direction ? { direction: rotateVector(motion, ...d.direction) } : {}),
+      // A level is a height: with the ground it moves.
+      ...(d.level === undefined ? {} : { level: d.level + motion[14] }),
+    })),
+    found: found.map((f): MeasuredDimension => ({
+      ...f,
+      places: f.places.map(at),
+      lines: f.lines.map(line),
+      label: at(f.label),
+      ...(f.axes ? { axes: f.axes.map((a) => rotateVector(motion, ...a)) } : {}),
+    })),
+  };
+}
+
+async function deviationMoved(map: DeviationMap, motion: Mat4): Promise<DeviationMap> {
+  const { invertRigid, multiply, transformPoint } = await import('@amber-knit/core/math');
+  return {
+    ...map,
+    referenceFromPiece: Array.from(multiply(Float64Array.from(map.referenceFromPiece), invertRigid(motion))),
+    worst: map.worst.map((w) => ({ ...w, place: transformPoint(motion, ...w.place) })),
+  };
+}
