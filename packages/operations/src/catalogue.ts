@@ -13,7 +13,9 @@ import { cleanStrays } from './clean-strays.js';
 import { cleanSupport } from './clean-support.js';
 import { cleanThin } from './clean-thin.js';
 import { deliverExport } from './deliver-export.js';
+import { deliverPrint } from './deliver-print.js';
 import { deliverPoints } from './deliver-points.js';
+import { deliverWeb } from './deliver-web.js';
 import { fuseSurface } from './fuse-surface.js';
 import { mendAll } from './mend-all.js';
 import { mendDenoise } from './mend-denoise.js';
@@ -60,6 +62,8 @@ export const OPERATIONS = [
   checkMeasure,
   checkCompare,
   deliverExport,
+  deliverPrint,
+  deliverWeb,
   deliverPoints,
 ] as unknown as readonly Operation[];
 

@@ -1,0 +1,147 @@
+import {
+  boundsOf,
+  diagonalOf,
+  halvedPicture,
+  triangleCount,
+  type TexturedMesh,
+  type TriangleMesh,
+} from '@amber-knit/core/geometry';
+import { GeometryError, type RunContext } from '@amber-knit/core/runtime';
+import { defineOperation } from './operation.js';
+import { RatioParam, TextParam } from './params.js';
+import { bytesText, countText } from './quantity-text.js';
+import { assertReadsBack } from './read-back.js';
+import { remade } from './surface-remade.js';
+import { fileBase } from './write-mesh-file.js';
+
+export class DeliverWebParams {
+  @TextParam({ title: 'Name', help: 'Name of the file, without ending.' })
+  name = 'mesh';
+
+  @RatioParam({
+    title: 'At most',
+    help: 'The file stays below this: the map is made smaller, then packed more closely; a surface without a map gets fewer triangles.',
+    unit: 'MB',
+    min: 0.1,
+    max: 200,
+  })
+  megabytes = 2;
+}
+
+/** Qualities of the map that are tried, the best first; below the last, smaller maps look better. */
+const QUALITIES = [90, 80];
+/** Maps are not made smaller than this. */
+const SMALLEST_MAP = 256;
+/** Of its triangles a surface keeps so many at a time. */
+const FEWER = 0.7;
+const FEWEST = 500;
+/** Steps of a packed position across the object: 16 bits. */
+const PACKED_STEPS = 65_535;
+
+/** A small GLB for pages and phones. */
+export const deliverWeb = defineOperation({
+  id: 'deliver.web',
+  version: 1,
+  stage: 'deliver',
+  title: 'For web and phone',
+  help: 'Writes a GLB below a size: triangles packed with Draco, the map as JPEG. In metres with Y up, as glTF asks.',
+  needs: ['mesh'],
+  uses: ['model'],
+  gives: ['file'],
+  params: DeliverWebParams,
+  suggest: (stats) => (stats.name ? { name: stats.name } : {}),
+  async run({ mesh, model }, { name, megabytes }, ctx) {
+    const base = fileBase(name);
+    const most = Math.round(megabytes * 1e6);
+    const made = model ? await withMap(plain(model), base, most, ctx) : await withoutMap(plain(mesh), base, most, ctx);
+    const file = { name: `${base}.glb`, mediaType: 'model/gltf-binary', bytes: made.bytes };
+    ctx.checkpoint(0.9, 'Reading it back');
+    const rounding = diagonalOf(boundsOf(made.mesh.positions)) / PACKED_STEPS;
+    const read = await assertReadsBack(file, made.mesh, 'm', rounding);
+    return {
+      outputs: { file },
+      figures: {
+        file: file.name,
+        bytes: file.bytes.length,
+        triangles: read.triangles,
+        mapSize: made.mapSize,
+        quality: made.quality,
+        rounding,
+        size: read.size,
+      },
+    };
+  },
+  figures: {
+    file: { kind: 'text', rank: 'headline', label: 'File', help: 'Name of the file.' },
+    bytes: { kind: 'bytes', rank: 'headline', label: 'Size', help: 'Size of the file.' },
+    triangles: { kind: 'count', rank: 'headline', label: 'Triangles', help: 'As read back from the file.' },
+    mapSize: { kind: 'count', rank: 'detail', label: 'Map', unit: 'pixels', help: 'Edge of the map; 0 without one.' },
+    quality: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Quality of the map',
+      help: 'Of the JPEG, out of 100; 0 without a map.',
+    },
+    rounding: {
+      kind: 'length',
+      rank: 'detail',
+      label: 'Rounded to',
+      help: 'Places are rounded to steps of this when they are packed.',
+    },
+    size: { kind: 'length', rank: 'detail', label: 'Longest side', help: 'As read back from the file: the true size.' },
+  },
+  summarize: (f) =>
+    `${f.file}, ${bytesText(f.bytes)}, ${countText(f.triangles)} triangles${f.mapSize ? `, map of ${f.mapSize} pixels` : ''}`,
+  cell: (f) => ({ figure: 'GLB', detail: bytesText(f.bytes) }),
+});
+
+interface Made<M extends TriangleMesh = TriangleMesh> {
+  bytes: Uint8Array;
+  mesh: M;
+  mapSize: number;
+  quality: number;
+}
+
+/** What a page has no use for is left behind. */
+function plain<M extends TriangleMesh>({ invented: _i, scanCount: _s, expectedError: _e, ...mesh }: M): M {
+  return mesh as unknown as M;
+}
+
+async function withMap(model: TexturedMesh, name: string, most: number, ctx: RunContext): Promise<Made> {
+  const { writeGlb } = await import('@amber-knit/core/io');
+  let { texture } = model;
+  let smallest = Infinity;
+  for (let k = 0; ; k++) {
+    for (const quality of QUALITIES) {
+      ctx.checkpoint(Math.min(0.85, 0.1 + 0.15 * k), `Map of ${texture.width} pixels`);
+      const bytes = await writeGlb({ ...model, texture }, name, { draco: true, jpegQuality: quality });
+      if (bytes.length <= most) return { bytes, mesh: model, mapSize: texture.width, quality };
+      smallest = Math.min(smallest, bytes.length);
+    }
+    if (texture.width / 2 < SMALLEST_MAP) break;
+    texture = halvedPicture(texture);
+  }
+  throw new GeometryError(
+    'too-large',
+    `Even with the smallest map the file has ${bytesText(smallest)}: the ${countText(triangleCount(model))} triangles take the room. Reduce them in Mend, texture anew, and come back; or allow more.`,
+  );
+}
+
+async function withoutMap(mesh: TriangleMesh, name: string, most: number, ctx: RunContext): Promise<Made> {
+  const { writeGlb } = await import('@amber-knit/core/io');
+  const { reduceMesh } = await import('@amber-knit/core/remeshing');
+  let light = mesh;
+  for (let k = 0; ; k++) {
+    ctx.checkpoint(Math.min(0.85, 0.1 + 0.1 * k), `${countText(triangleCount(light))} triangles`);
+    const bytes = await writeGlb(light, name, { draco: true });
+    if (bytes.length <= most) return { bytes, mesh: light, mapSize: 0, quality: 0 };
+    const fewer = Math.floor(Math.min(FEWER, (0.95 * most) / bytes.length) * triangleCount(light));
+    if (fewer < FEWEST)
+      throw new GeometryError(
+        'too-large',
+        `The surface can't be made smaller than ${bytesText(bytes.length)}. Allow more.`,
+      );
+    const fewerTriangles = reduceMesh(light, { triangles: fewer }, ctx.part(0, 0.05));
+    ({ light } = await remade(light, fewerTriangles, ctx.part(0.05, 0.1)));
+  }
+}
