@@ -12,6 +12,8 @@ import { HealthController } from './health/health.controller.js';
 import { PieceStore } from './pieces/piece-store.js';
 import { PiecesController } from './pieces/pieces.controller.js';
 import { PiecesService } from './pieces/pieces.service.js';
+import { ReportsController } from './reports/reports.controller.js';
+import { ReportsService } from './reports/reports.service.js';
 import { SelectionsController } from './selections/selections.controller.js';
 import { SelectionsService } from './selections/selections.service.js';
 import { StepQueue } from './steps/step-queue.js';
@@ -33,6 +35,7 @@ export class AppModule {
         SelectionsController,
         EventsController,
         HealthController,
+        ReportsController,
       ],
       providers: [
         { provide: BlobStore, useFactory: (db: DataSource) => new BlobStore(db), inject: [DataSource] },
@@ -55,6 +58,7 @@ export class AppModule {
           inject: [DataSource, BlobStore, StepsService, PiecesService, DiskSpace],
         },
         SelectionsService,
+        ReportsService,
         EventsService,
       ],
     };

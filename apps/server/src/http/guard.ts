@@ -6,6 +6,8 @@ import type { Problem } from '@amber-knit/contracts';
 /** Paths whose bodies are plain bytes; all others take JSON. */
 const BYTES = /^\/api\/(uploads(\/|$)|captures\/[^/]+\/frames\/|pieces\/[^/]+\/selections\/)/;
 const DEEPEST = 40;
+/** Pages that bring their styles along: the documentation, and reports, which must look the same as a file of their own. */
+const STYLED = /^\/api\/(docs|pieces\/[^/]+\/report$)/;
 
 /** What the browser may load and who may show our pages: our own origin only, and no script or style written into a page. */
 export function securityHeaders(): RequestHandler {
@@ -37,9 +39,8 @@ export function securityHeaders(): RequestHandler {
       // It is for whoever adds TLS in front to say so.
       strictTransportSecurity: false,
     });
-  const [ours, documentation] = [headers(false), headers(true)];
-  return (request, response, next) =>
-    (request.path.startsWith('/api/docs') ? documentation : ours)(request, response, next);
+  const [ours, styled] = [headers(false), headers(true)];
+  return (request, response, next) => (STYLED.test(request.path) ? styled : ours)(request, response, next);
 }
 
 /**

@@ -136,3 +136,23 @@ test('set upright, all moves as one and stays up to date; undone, it lies as bef
   expect(back.scanList[0].placement.pieceFromScan).toEqual(before.scanList[0].placement.pieceFromScan);
   expect(await harness.violations()).toEqual([]);
 });
+
+test('the report tells dimensions, scans and steps as they stand; what users wrote is text in it, nothing else', async () => {
+  const { id } = piece;
+  await harness.http().patch(`/api/pieces/${id}`).send({ note: '<script>alert(1)</script> & more' }).expect(200);
+  const response = await harness.http().get(`/api/pieces/${id}/report`).expect(200);
+  expect(response.headers['content-type']).toMatch(/^text\/html/);
+  expect(response.headers['content-security-policy']).toContain("script-src 'self'");
+  expect(response.text).toContain('&lt;script&gt;alert(1)&lt;/script&gt; &amp; more');
+  expect(response.text).not.toContain('<script>');
+  const now = await harness.piece(id);
+  for (const { name } of now.scanList) expect(response.text).toContain(`<td>${name}</td>`);
+  const [found] = (await sheetOf(now)).found;
+  expect(response.text).toContain(`${found.values[0].value.toFixed(2)} mm`);
+  expect(response.text).toContain('Against plan.stl');
+  const steps = (await harness.http().get(`/api/pieces/${id}/steps`)).body as StepView[];
+  expect(response.text).toContain(steps.find((s) => s.operationId === 'fuse.surface')!.title);
+  const empty = await harness.newPiece('Nothing yet');
+  expect((await harness.http().get(`/api/pieces/${empty.id}/report`).expect(200)).text).toContain('no surface yet');
+  await harness.http().get('/api/pieces/7f0f2a52-8c0b-4a0e-9f0b-0c8f3a1d2e4b/report').expect(404);
+});

@@ -1,9 +1,11 @@
 import { Download } from 'lucide-react';
+import { ReportPanel } from './report-panel';
 import type { StageModule } from '../stage-module';
 
 export const deliverStage: StageModule = {
   id: 'deliver',
-  guide: 'Write the result to a file that others can open.',
+  guide: 'Write the result to a file that others can open, and say how it was made.',
+  panels: [ReportPanel],
   Result: ({ step }) =>
     step.outputs[0] && (
       <a
