@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs';
 import { Injectable, NotFoundException } from '@nestjs/common';
 import { DataSource, In } from 'typeorm';
 import { boundsOf, triangleNormal, type TriangleMesh } from '@amber-knit/core/geometry';
@@ -9,7 +10,9 @@ import { decodeDimensions, decodeSurface } from '../storage/artifact-codec.js';
 import { BlobStore } from '../storage/blob-store.js';
 import { reportHtml, type SurfaceFacts } from './report-html.js';
 
-const VERSION = '0.1.0';
+const { version: VERSION } = JSON.parse(readFileSync(new URL('../../package.json', import.meta.url), 'utf8')) as {
+  version: string;
+};
 
 /** Puts together what a report tells of a piece as it stands. */
 @Injectable()

@@ -97,6 +97,8 @@ export function DimensionsOverlay({ piece, engine, inputs }: OverlayProps) {
               width: labels[i].width,
               height: LABEL_HEIGHT,
               padding: '0 8px',
+              // While places are picked, what lies below a label can be picked too.
+              pointerEvents: tool.kind ? 'none' : undefined,
             }}
           >
             {labels[i].text}
