@@ -1,4 +1,5 @@
 import { chainingTrial } from './chaining-trial.js';
+import { checkTrial } from './check-trial.js';
 import { denoiseTrial } from './denoise-trial.js';
 import { driftTrial } from './drift-trial.js';
 import { flatTrial, lidarTrial, manyTrial, overlapTrial, report, sizeTrial } from './hard-views.js';
@@ -100,6 +101,7 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
         poses: true,
       }),
   },
+  check: { takes: '[objects]', run: (t) => checkTrial(t.objects.length ? t.objects : BODIES) },
   unwrap: {
     takes: '[objects] [map size]',
     run: (t) =>

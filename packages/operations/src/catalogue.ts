@@ -15,6 +15,7 @@ import { cleanThin } from './clean-thin.js';
 import { deliverExport } from './deliver-export.js';
 import { deliverPrint } from './deliver-print.js';
 import { deliverPoints } from './deliver-points.js';
+import { deliverTurning } from './deliver-turning.js';
 import { deliverWeb } from './deliver-web.js';
 import { fuseSurface } from './fuse-surface.js';
 import { mendAll } from './mend-all.js';
@@ -64,6 +65,7 @@ export const OPERATIONS = [
   deliverExport,
   deliverPrint,
   deliverWeb,
+  deliverTurning,
   deliverPoints,
 ] as unknown as readonly Operation[];
 

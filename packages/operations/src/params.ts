@@ -171,6 +171,10 @@ export class AskedDimension {
 
   @IsOptional()
   @IsNumber(finite)
+  nominal?: number;
+
+  @IsOptional()
+  @IsNumber(finite)
   level?: number;
 }
 

@@ -29,6 +29,8 @@ export async function surfaceFromFile(
     positions: factor === 1 ? file.positions : file.positions.map((x) => x * factor),
     indices: file.indices,
     ...(file.colors ? { colors: file.colors } : {}),
+    ...(file.invented ? { invented: file.invented } : {}),
+    ...(file.expectedError ? { expectedError: file.expectedError.map((e) => e * factor) } : {}),
   };
   const welded = weldVertices(soup);
   if (welded.indices.length === 0)

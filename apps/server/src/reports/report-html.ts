@@ -1,4 +1,4 @@
-import type { DimensionSheet } from '@amber-knit/core/dimensions';
+import { againstNominal, type DimensionSheet } from '@amber-knit/core/dimensions';
 import type { PieceView, StepView } from '@amber-knit/contracts';
 import { areaText, countText, lengthText, measuredText, shareText } from '@amber-knit/operations/quantity-text';
 
@@ -95,7 +95,13 @@ function dimensions({ sheet, piece }: ReportContent): string {
     const figures = fault
       ? text(fault)
       : values.map((v) => `${text(v.label)} <b>${text(measuredText(v))}</b>`).join('<br>');
+    const off = againstNominal(asked, sheet.found[i]);
     const remarks = [
+      ...(off
+        ? [
+            `should be ${lengthText(asked.nominal)}: ${lengthText(Math.abs(off.difference))} ${off.difference >= 0 ? 'more' : 'less'}`,
+          ]
+        : []),
       ...(shapes ? [shapes.join(' to ')] : []),
       ...(asked.note ? [asked.note] : []),
       ...(inventedRatio > 0 ? ['rests on surface that no scan measured'] : []),

@@ -32,6 +32,8 @@ export interface Dimension {
   shapes?: (RegionKind | 'any')[];
   /** Of a section: the direction across it. */
   direction?: Vec3;
+  /** What its first value should be, in the unit of that value: a length from the plan, or one that is known for sure. */
+  nominal?: number;
   /** Of `holds`: height of the liquid; as much as there is room for if it is left away. */
   level?: number;
 }
@@ -64,6 +66,32 @@ export interface MeasuredDimension {
   /** Where its label hangs. */
   label: Vec3;
   fault?: string;
+}
+
+/** A dimension against what it should be. */
+export interface AgainstNominal {
+  /** Measured less nominal. */
+  difference: number;
+  /** By what all lengths would have to be multiplied for the difference to vanish; of lengths alone. */
+  scale?: number;
+  /** One standard deviation of the scale. */
+  scaleUncertainty?: number;
+}
+
+/** How a dimension lies to its nominal value; undefined without one, or without a value. */
+export function againstNominal(
+  { nominal }: Dimension,
+  { values: [first] }: MeasuredDimension,
+): AgainstNominal | undefined {
+  if (nominal === undefined || !first) return undefined;
+  const difference = first.value - nominal;
+  if (first.kind !== 'length' || !(nominal > 0) || !(first.value > 0)) return { difference };
+  const scale = nominal / first.value;
+  return {
+    difference,
+    scale,
+    ...(first.uncertainty ? { scaleUncertainty: (scale * first.uncertainty) / first.value } : {}),
+  };
 }
 
 /** All dimensions of a piece, and what was found of each. */

@@ -2,7 +2,7 @@ import { BoxGeometry, CylinderGeometry, LatheGeometry, Vector2, type BufferGeome
 import { vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { fromAxisAngle, transformPoints, type Vec3 } from '../math/mat4.js';
 import { weldVertices } from '../mesh/weld-vertices.js';
-import { MeasuringGround, type Dimension, type MeasuredDimension } from './index.js';
+import { againstNominal, MeasuringGround, type Dimension, type MeasuredDimension } from './index.js';
 
 function meshOf(geometry: BufferGeometry, upright = false): TriangleMesh {
   const positions = Float32Array.from(geometry.getAttribute('position').array, (v) => Math.round(v * 1e5) / 1e5);
@@ -166,4 +166,28 @@ test('a dimension without its places, and a surface without triangles, are refus
   expect(() => new MeasuringGround({ positions: new Float32Array(0), indices: new Uint32Array(0) })).toThrow(
     /no triangles/,
   );
+});
+
+test('against what it should be: how far off, and the scale that would set it right, with its uncertainty', () => {
+  const n = vertexCount(box);
+  const known: TriangleMesh = { ...box, expectedError: new Float32Array(n).fill(0.03) };
+  const width = asked(
+    'distance',
+    [
+      [-30, -20, 10],
+      [30, -20, 10],
+    ],
+    { nominal: 60.3 },
+  );
+  const off = againstNominal(width, on(known, width))!;
+  expect(off.difference).toBeCloseTo(-0.3, 5);
+  expect(off.scale).toBeCloseTo(60.3 / 60, 8);
+  expect(off.scaleUncertainty).toBeCloseTo((60.3 / 60) * ((0.03 * Math.SQRT2) / 60), 8);
+  const area = asked('section', [[3, 5, 10]], { nominal: 2390 });
+  expect(againstNominal(area, on(box, area))).toEqual({ difference: expect.closeTo(10, 3) as number });
+  const bare = asked('distance', [
+    [-30, -20, 10],
+    [30, -20, 10],
+  ]);
+  expect(againstNominal(bare, on(box, bare))).toBeUndefined();
 });

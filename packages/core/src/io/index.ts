@@ -3,6 +3,7 @@ export { readArchive } from './archive/read-archive.js';
 export * from './byte-source.js';
 export { readE57 } from './e57/read-e57.js';
 export * from './e57/write-e57.js';
+export * from './gif/write-gif.js';
 export { readGltf } from './gltf/read-gltf.js';
 export * from './gltf/write-glb.js';
 export * from './obj/read-obj.js';

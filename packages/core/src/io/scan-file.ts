@@ -10,6 +10,9 @@ export interface ScanFile {
   positions: Float32Array;
   normals?: Float32Array;
   colors?: Uint8Array;
+  /** 1 where no scan measured the surface, and how far each point is expected to lie off (in the unit of the file), where the file says so. */
+  invented?: Uint8Array;
+  expectedError?: Float32Array;
   /** Triangles, 3m; absent for a cloud. */
   indices?: Uint32Array;
   /** Per triangle corner two map coordinates (6m), if the file has them. */
@@ -66,15 +69,22 @@ export function cleanScanFile(file: ScanFile): ScanFile {
   if (kept === n && !hasStrayCorner(file.indices, n)) return file;
   const newFromOld = new Int32Array(n).fill(-1);
   for (let i = 0, to = 0; i < n; i++) if (isPoint(p, i)) newFromOld[i] = to++;
-  const keptOf = <A extends Float32Array | Uint8Array>(values: A | undefined): A | undefined => {
+  const keptOf = <A extends Float32Array | Uint8Array>(values: A | undefined, size = 3): A | undefined => {
     if (!values || kept === n) return values;
-    const out = new (values.constructor as new (n: number) => A)(3 * kept);
+    const out = new (values.constructor as new (n: number) => A)(size * kept);
     for (let i = 0; i < n; i++)
-      if (newFromOld[i] >= 0) for (let k = 0; k < 3; k++) out[3 * newFromOld[i] + k] = values[3 * i + k];
+      if (newFromOld[i] >= 0) for (let k = 0; k < size; k++) out[size * newFromOld[i] + k] = values[size * i + k];
     return out;
   };
   const notes = kept < n ? [`${n - kept} points without valid coordinates were left out.`] : [];
-  const out: ScanFile = { ...file, positions: keptOf(p)!, normals: keptOf(file.normals), colors: keptOf(file.colors) };
+  const out: ScanFile = {
+    ...file,
+    positions: keptOf(p)!,
+    normals: keptOf(file.normals),
+    colors: keptOf(file.colors),
+    ...(file.invented ? { invented: keptOf(file.invented, 1) } : {}),
+    ...(file.expectedError ? { expectedError: keptOf(file.expectedError, 1) } : {}),
+  };
   if (file.indices) {
     const indices = new Uint32Array(file.indices.length);
     const uvs = file.cornerUvs && new Float32Array(file.cornerUvs.length);

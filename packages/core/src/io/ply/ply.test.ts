@@ -14,6 +14,21 @@ const buffer = (b: Uint8Array): ArrayBuffer => b.slice().buffer as ArrayBuffer;
 describe('PLY', () => {
   const content = { positions: mesh.positions, colors: mesh.colors, indices: mesh.indices, extra: { invented } };
 
+  test.each(['binary_little_endian', 'ascii'] as const)('%s brings back what our files know of a surface', (format) => {
+    const expected_error = Float32Array.from(invented, (v, i) => (v ? NaN : 0.001 * i));
+    const back = readPly(writePly({ ...content, extra: { invented, expected_error } }, format));
+    expect(back.invented).toEqual(invented);
+    expect(back.expectedError!.map((e) => Number(e.toFixed(4)))).toEqual(
+      expected_error.map((e) => Number(e.toFixed(4))),
+    );
+    // What goes with points that are left out goes with them.
+    const broken = content.positions.slice();
+    broken[0] = NaN;
+    const left = readPly(writePly({ ...content, positions: broken, extra: { invented, expected_error } }, format));
+    expect([left.invented!.length, left.expectedError!.length]).toEqual([invented.length - 1, invented.length - 1]);
+    expect(left.invented).toEqual(invented.subarray(1));
+  });
+
   test.each(['binary_little_endian', 'ascii'] as const)(
     '%s comes back as written, and three reads it alike',
     (format) => {

@@ -179,6 +179,8 @@ class Sink {
   readonly indices = new GrowingArray(Uint32Array);
   /** Point of each cell of a range grid, -1 where nothing was seen. */
   readonly grid?: Int32Array;
+  private readonly invented?: Uint8Array;
+  private readonly expectedError?: Float32Array;
   private readonly brightness?: Float32Array;
   private readonly slots: Map<string, (i: number, v: number) => void>;
 
@@ -200,6 +202,15 @@ class Sink {
       this.grid = new Int32Array(cells.count).fill(-1);
     }
     this.slots = new Map();
+    // What our own files know of a surface, under the names that they use.
+    if (has('invented')) {
+      this.invented = new Uint8Array(vertex.count);
+      this.slots.set('invented', (i, v) => (this.invented![i] = v > 0 ? 1 : 0));
+    }
+    if (has('expected_error')) {
+      this.expectedError = new Float32Array(vertex.count);
+      this.slots.set('expected_error', (i, v) => (this.expectedError![i] = v));
+    }
     if (brightness) this.slots.set(brightness, (i, v) => (this.brightness![i] = v));
     ['x', 'y', 'z'].forEach((n, k) => this.slots.set(n, (i, v) => (this.positions[3 * i + k] = v)));
     if (this.normals) ['nx', 'ny', 'nz'].forEach((n, k) => this.slots.set(n, (i, v) => (this.normals![3 * i + k] = v)));
@@ -235,6 +246,8 @@ class Sink {
       positions: this.positions,
       normals: this.normals ?? gridNormals,
       colors: this.colors ?? (this.brightness && greyOf(this.brightness)),
+      ...(this.invented ? { invented: this.invented } : {}),
+      ...(this.expectedError ? { expectedError: this.expectedError } : {}),
       ...(this.indices.length > 0 ? { indices: this.indices.toArray() } : {}),
       companions: [],
       notes: [

@@ -22,8 +22,9 @@ export interface DimensionsState {
 
 const NOTHING: DimensionsState = { tool: RESTING, wanted: null, seen: new Map(), selected: null, failed: null };
 
-/** Names and notes change nothing of what is measured. */
-const keyOf = (meshId: string, { name: _n, note: _m, ...asked }: Dimension): string => meshId + JSON.stringify(asked);
+/** Names, notes and what should be change nothing of what is measured. */
+const keyOf = (meshId: string, { name: _n, note: _m, nominal: _s, ...asked }: Dimension): string =>
+  meshId + JSON.stringify(asked);
 
 /**
  * Picks dimensions and measures them at once in a worker; the sheet as a whole then goes to the server as a step, which

@@ -91,3 +91,21 @@ test('on a changed surface they can be measured anew', async () => {
     params: { dimensions: [wall] },
   });
 });
+
+test('a length that is known for sure gives the scale, which is set only when one says so twice', async () => {
+  const { asked } = showWithServer(<DimensionsPanel piece={piece} steps={[]} busy={false} />, {
+    ...ANSWERS,
+    'GET artifacts/d/data': { ...sheet, asked: [{ ...wall, nominal: 4.0 }] },
+  });
+  await userEvent.click(await screen.findByRole('button', { name: /Rim/, expanded: false }));
+  expect(screen.getByText(/0\.200 mm more than it should be/)).toBeTruthy();
+  expect(screen.getByText('0.95238')).toBeTruthy();
+  await userEvent.click(screen.getByRole('button', { name: 'Set the scale by it …' }));
+  expect(asked.some((a) => a.method === 'POST')).toBe(false);
+  await userEvent.click(screen.getByRole('button', { name: 'Scale all scans' }));
+  await waitFor(() => expect(asked.some((a) => a.method === 'POST')).toBe(true));
+  expect(asked.find((a) => a.method === 'POST')!.body).toEqual({
+    operationId: 'clean.rescale',
+    params: { was: 'factor', factor: 4 / 4.2 },
+  });
+});

@@ -1,9 +1,9 @@
 import { useEffect, useRef, useState } from 'react';
 import { LocateFixed, Trash2, TriangleAlert } from 'lucide-react';
-import type { Dimension } from '@amber-knit/core/dimensions';
+import { againstNominal, type Dimension, type MeasuredDimension } from '@amber-knit/core/dimensions';
 import { REGION_KINDS, type RegionKind } from '@amber-knit/core/fitting';
 import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
-import { measuredText } from '@amber-knit/operations/quantity-text';
+import { lengthText, measuredText } from '@amber-knit/operations/quantity-text';
 import { api, problemText } from '../../../api/api';
 import { useAppDispatch } from '../../../app/store';
 import { placeLookedAt, toolChosen } from '../../../app/view-slice';
@@ -118,6 +118,13 @@ export function DimensionsPanel({ piece, steps, busy }: StagePanelProps) {
               onChange={(change) => dimensionsDesk.change(i, change, meshId, kept)}
               meshId={meshId}
               busy={busy || wanted !== null}
+              onScale={(factor) =>
+                void run({
+                  pieceId: piece.id,
+                  operationId: OPERATION_IDS.cleanRescale,
+                  params: { was: 'factor', factor },
+                })
+              }
               onUpright={(axis) =>
                 void run({
                   pieceId: piece.id,
@@ -169,6 +176,7 @@ function Row({
   onRemove,
   onChange,
   onUpright,
+  onScale,
   busy,
 }: {
   row: DimensionRow;
@@ -181,6 +189,7 @@ function Row({
   onRemove(): void;
   onChange(change: Partial<Dimension>): void;
   onUpright(axis: readonly number[]): void;
+  onScale(factor: number): void;
   busy: boolean;
 }) {
   const words = wordsOf(asked.kind);
@@ -230,6 +239,9 @@ function Row({
           </dl>
           <TextRow title="Name" value={asked.name} most={80} onChange={(name) => name.trim() && onChange({ name })} />
           <TextRow title="Note" value={asked.note} most={400} onChange={(note) => onChange({ note })} />
+          {found && !found.fault && (
+            <NominalRows asked={asked} found={found} busy={busy} onChange={onChange} onScale={onScale} />
+          )}
           {found?.axes?.[0] && (
             <Button
               disabled={busy}
@@ -255,6 +267,74 @@ function Row({
         </div>
       )}
     </li>
+  );
+}
+
+/** What a dimension should be, how far it is off, and what scale that would mean. */
+function NominalRows({
+  asked,
+  found,
+  busy,
+  onChange,
+  onScale,
+}: {
+  asked: Dimension;
+  found: MeasuredDimension;
+  busy: boolean;
+  onChange(change: Partial<Dimension>): void;
+  onScale(factor: number): void;
+}) {
+  const [sure, setSure] = useState(false);
+  const { kind, value } = found.values[0];
+  if (kind !== 'length') return null;
+  const off = againstNominal(asked, found);
+  return (
+    <>
+      <NumberRow
+        title="Should be"
+        help="From the plan, or a length that is known for sure."
+        unit="mm"
+        min={0.001}
+        max={1e6}
+        step={0.1}
+        value={asked.nominal ?? NaN}
+        onChange={(nominal) => onChange({ nominal })}
+      />
+      {off && (
+        <p className="m-0 text-muted">
+          {lengthText(Math.abs(off.difference))} {off.difference >= 0 ? 'more' : 'less'} than it should be.
+        </p>
+      )}
+      {off?.scale !== undefined && Math.abs(off.scale - 1) > 1e-6 && (
+        <div className="flex flex-col gap-1">
+          <p className="m-0 text-muted">
+            If this length is known for sure, all lengths are to be multiplied by{' '}
+            <b className="num">{off.scale.toFixed(5)}</b>
+            {off.scaleUncertainty ? <span className="num"> ± {(2 * off.scaleUncertainty).toFixed(5)}</span> : null}: at{' '}
+            {lengthText(value)} that is {lengthText(Math.abs(off.difference))}.
+          </p>
+          {sure ? (
+            <div className="flex gap-1">
+              <Button
+                tone="go"
+                disabled={busy}
+                onClick={() => {
+                  setSure(false);
+                  onScale(off.scale!);
+                }}
+              >
+                Scale all scans
+              </Button>
+              <Button onClick={() => setSure(false)}>Leave it</Button>
+            </div>
+          ) : (
+            <Button disabled={busy} onClick={() => setSure(true)} title="Scans are scaled; then fuse anew">
+              Set the scale by it …
+            </Button>
+          )}
+        </div>
+      )}
+    </>
   );
 }
 
