@@ -158,6 +158,11 @@ test('what rests on invented places says so, and errors of places make the uncer
     ]),
   );
   expect(found.inventedRatio).toBe(0.5);
+  const seenFromAbove = {
+    ...known,
+    invented: Uint8Array.from({ length: n }, (_, v) => Number(box.positions[3 * v + 2] < 10)),
+  };
+  expect(on(seenFromAbove, asked('wall', [[-8, 5, 10]])).inventedRatio).toBe(0.5);
   expect(found.values[0].uncertainty).toBeCloseTo(0.03 * Math.SQRT2, 6);
 });
 

@@ -176,7 +176,7 @@ export class MeasuringGround {
     }
   }
 
-  private wall(foot: Foot): Pick<MeasuredDimension, 'values' | 'lines' | 'label'> {
+  private wall(foot: Foot): Pick<MeasuredDimension, 'values' | 'lines' | 'label' | 'inventedRatio'> {
     this.walls ??= new WallThickness(this.mesh);
     const n = this.faceNormalAt(foot.triangle);
     const ball = this.walls.at(foot.at, n, 'ball', this.size);
@@ -192,7 +192,10 @@ export class MeasuringGround {
     if (!Number.isNaN(ray)) values.push({ label: 'Straight through', kind: 'length', value: ray, ...unsure });
     const through = Number.isNaN(ray) ? ball : ray;
     const back = foot.at.map((c, k) => c - through * n[k]) as Vec3;
-    return { values, lines: [[...foot.at, ...back]], label: foot.at };
+    // A wall has two sides: both must have been seen.
+    const sides = [foot, this.footOf(back)];
+    const inventedRatio = sides.filter((f) => f.invented).length / 2;
+    return { values, lines: [[...foot.at, ...back]], label: foot.at, inventedRatio };
   }
 
   private shapeAt(

@@ -152,6 +152,21 @@ test('what lies off the shape by more than noise does not move it', () => {
   expect(fit.used).toBeLessThan(3220);
 });
 
+test('strays on one side pull the shape, and the uncertainty says so', () => {
+  let within = 0;
+  for (let seed = 1; seed <= 50; seed++) {
+    const random = createRandom(seed);
+    const points = measured(half.cylinder, 2500, 0.1, random);
+    for (let i = 0; i < 500; i++) {
+      const out = 4 * random();
+      for (let k = 0; k < 3; k++) points.positions[3 * i + k] += out * points.normals[3 * i + k];
+    }
+    const { shape, uncertainty } = fitShape('cylinder', points);
+    if (Math.abs(shape.radius - 30) <= 2 * uncertainty.radius) within++;
+  }
+  expect(within).toBeGreaterThanOrEqual(45);
+});
+
 test('errors that neighbours have in common make a fit less sure than their number says', () => {
   const random = createRandom(8);
   const independent = measured(half.sphere, 6000, 0.1, random);

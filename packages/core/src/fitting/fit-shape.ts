@@ -57,7 +57,8 @@ const ITERATIONS = 60;
  * Fits a shape to points by least squares of their distances, robustly: what lies off by more than noise explains is left
  * out. Distances are orthogonal ones (ISO 1101 asks for no other), with Gauss and Newton's method, damped where it
  * would overshoot. Uncertainties are those of the least-squares estimate from the scatter left over, enlarged where
- * neighbouring distances go together, and by what the points' expected errors say beyond the scatter.
+ * neighbouring distances go together, by what the points' expected errors say beyond the scatter, and by how far strays on one
+ * side pull.
  *
  * Sources: A. Forbes (1991), Least-squares best-fit geometric elements; D. Marquardt (1963), An algorithm for
  * least-squares estimation of nonlinear parameters; P. Huber (1964), Robust estimation of a location parameter.
@@ -135,9 +136,10 @@ function finish(start: Shape, points: MeasuredPoints, base: Float64Array): Shape
   let shape = start;
   let converged = false;
   const extent = extentOf(positions);
+  let cut = Infinity;
   for (let round = 0; round < 12; round++) {
     const off = distancesOf(shape, positions);
-    const cut = Math.max(CUT * robustScale(off), 1e-6 * extent);
+    cut = Math.max(CUT * robustScale(off), 1e-6 * extent);
     let changed = 0;
     for (let i = 0; i < total; i++) {
       const use = Math.abs(off[i]) <= cut ? 1 : 0;
@@ -151,7 +153,7 @@ function finish(start: Shape, points: MeasuredPoints, base: Float64Array): Shape
     if (round > 0 && changed <= total / 1000) break;
   }
   shape = centred(shape, positions, isUsed);
-  return { shape, ...judge(shape, points, weights, isUsed), total, isUsed, converged };
+  return { shape, ...judge(shape, points, weights, isUsed, cut), total, isUsed, converged };
 }
 
 const openShape = (kind: ShapeKind): GeometryError =>
@@ -253,6 +255,7 @@ function judge(
   points: MeasuredPoints,
   weights: Float64Array,
   isUsed: Uint8Array,
+  cut: number,
 ): { rms: number; form: number; used: number; uncertainty: ShapeUncertainty } {
   const { positions } = points;
   const off = distancesOf(shape, positions);
@@ -281,7 +284,7 @@ function judge(
     of[f] = column[i] * variance;
   });
   // What the points are expected to be wrong by, beyond what their scatter shows, they have in common.
-  const common = commonError(points.expectedErrors, isUsed, squares / used);
+  const common = commonError(points.expectedErrors, isUsed, squares / used) + pullOfStrays(off, isUsed, cut) ** 2;
   const reach = Math.max(extentOf(positions) / 2, 1e-9);
   const root = (v: number, shared: number): number => Math.sqrt(v + shared);
   const has = (f: number): boolean => free.includes(f);
@@ -297,6 +300,21 @@ function judge(
       halfAngleRad: shape.kind === 'cone' ? root(of[6], common / reach ** 2) : 0,
     },
   };
+}
+
+/**
+ * How far points that do not belong to the shape pull it, mm. Where some lie just beyond the cut on one side, about as many lie
+ * within it for each mm, unseen among those that belong.
+ */
+function pullOfStrays(off: Float64Array, isUsed: Uint8Array, cut: number): number {
+  let used = 0;
+  let sided = 0;
+  for (let i = 0; i < off.length; i++) {
+    if (isUsed[i]) used++;
+    else if (Math.abs(off[i]) <= 3 * cut) sided += Math.sign(off[i]);
+  }
+  // So many for each mm over twice the cut; those from the shape to the cut lie half of it off on average.
+  return used > 0 && Number.isFinite(cut) ? (Math.abs(sided) * cut) / (4 * used) : 0;
 }
 
 /** Expected variance of the used points less the variance that was seen, at least 0. */
