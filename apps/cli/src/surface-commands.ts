@@ -1,6 +1,6 @@
 import { mkdir, readFile, writeFile } from 'node:fs/promises';
 import { basename, join } from 'node:path';
-import type { DimensionSheet } from '@amber-knit/core/dimensions';
+import { plainSheet, type DimensionSheet } from '@amber-knit/core/dimensions';
 import { writePly } from '@amber-knit/core/io';
 import { describeFigures, findOperation, OPERATION_IDS, type WorkData } from '@amber-knit/operations';
 import { measuredText } from '@amber-knit/operations/quantity-text';
@@ -50,10 +50,7 @@ export async function measure(argv: string[]): Promise<number> {
   if (!path) throw new UsageError('measure needs --sheet: a JSON file of dimensions.');
   const args = await parseRunArguments(rest);
   const { dimensions } = await onSurface(args, OPERATION_IDS.checkMeasure, {}, { dimensions: await readSheet(path) });
-  await writeFile(
-    join(args.out, 'dimensions.json'),
-    JSON.stringify({ version: 1, units: 'mm, radians', ...dimensions }, undefined, 1),
-  );
+  await writeFile(join(args.out, 'dimensions.json'), JSON.stringify(plainSheet(dimensions!), undefined, 1));
   for (const [i, { name }] of dimensions!.asked.entries()) {
     const { values, fault } = dimensions!.found[i];
     process.stdout.write(`${name}: ${fault ?? values.map((v) => `${v.label} ${measuredText(v)}`).join(', ')}\n`);

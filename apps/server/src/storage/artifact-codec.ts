@@ -26,7 +26,7 @@ import {
   encodeMesh,
   rowsLeftOf,
 } from '@amber-knit/core/stored';
-import type { DimensionSheet } from '@amber-knit/core/dimensions';
+import { plainSheet, type DimensionSheet } from '@amber-knit/core/dimensions';
 import { coverageGrowth } from '@amber-knit/core/frames';
 import { inspectTopology, simplifyMesh } from '@amber-knit/core/mesh';
 import { estimateNoise, estimateSpacing } from '@amber-knit/core/pointcloud';
@@ -284,7 +284,7 @@ export function placementsRekeyed(bytes: Uint8Array, keys: ReadonlyMap<string, s
 export function encodeDimensions(sheet: DimensionSheet): EncodedArtifact {
   return {
     kind: 'dimensions',
-    bytes: new TextEncoder().encode(JSON.stringify({ version: 1, units: 'mm, radians', ...sheet })),
+    bytes: new TextEncoder().encode(JSON.stringify(plainSheet(sheet))),
     facts: { dimensions: sheet.asked.length, lost: sheet.found.filter((f) => f.fault).length },
   };
 }

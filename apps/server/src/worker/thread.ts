@@ -157,26 +157,8 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
 }
 
 /** The memory of all results that are held, each once. */
-function buffersOf({
-  clouds,
-  placements,
-  mesh,
-  model,
-  dimensions,
-  deviation,
-  picture,
-  file,
-}: ThreadResult): ArrayBuffer[] {
-  const encoded = [
-    ...clouds.flatMap((c) => [c.cloud, c.frames]),
-    placements,
-    mesh,
-    model,
-    dimensions,
-    deviation,
-    picture,
-    file,
-  ];
+function buffersOf({ clouds, figures: _f, summary: _s, dropped: _d, ...slots }: ThreadResult): ArrayBuffer[] {
+  const encoded = [...clouds.flatMap((c) => [c.cloud, c.frames]), ...Object.values(slots)];
   return [...new Set(encoded.flatMap((e) => (e && !('path' in e.bytes) ? (e.bytes.buffer as ArrayBuffer) : [])))];
 }
 

@@ -113,3 +113,48 @@ export function Check({ checked, onChange, children }: { checked: boolean; onCha
     </label>
   );
 }
+
+/** A small button that shows a sign alone, such as one at the end of a line of a list; its name is told and shown on hovering. */
+export function IconButton({ label, onClick, children }: { label: string; onClick(): void; children: ReactNode }) {
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      title={label}
+      onClick={onClick}
+      className="grid h-[28px] w-[28px] shrink-0 place-items-center rounded-lg border border-transparent bg-transparent text-ink hover:border-line"
+    >
+      {children}
+    </button>
+  );
+}
+
+/** One of a few, one line of a form. */
+export function SelectRow<K extends string>({
+  title,
+  value,
+  choices,
+  onChange,
+}: {
+  title: string;
+  value: K;
+  choices: Readonly<Record<K, string>>;
+  onChange(value: K): void;
+}) {
+  return (
+    <label className="mt-1 grid grid-cols-[1fr_auto] items-center gap-2">
+      {title}
+      <select
+        value={value}
+        onChange={(e) => onChange(e.target.value as K)}
+        className="rounded-lg border border-[var(--field)] bg-panel px-1 py-1"
+      >
+        {(Object.entries(choices) as [K, string][]).map(([k, words]) => (
+          <option key={k} value={k}>
+            {words}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+}

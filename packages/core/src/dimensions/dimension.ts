@@ -99,3 +99,6 @@ export interface DimensionSheet {
   asked: Dimension[];
   found: MeasuredDimension[];
 }
+
+/** A sheet as it is kept and given away (docs/formats.md). */
+export const plainSheet = (sheet: DimensionSheet): object => ({ version: 1, units: 'mm, radians', ...sheet });

@@ -78,6 +78,8 @@ test('each kind of dimension on a box', () => {
   );
   expect(valuesOf(faces)).toEqual({ Distance: 20, Angle: 0, Parallelism: 0 });
   expect(faces.shapes).toEqual(['plane', 'plane']);
+  const face = valuesOf(on(box, asked('shape', [[3, 5, 10]], { shapes: ['plane'] })));
+  expect(face).toEqual({ Flatness: 0, Area: 2400 });
   for (const found of [faces, on(box, asked('section', [[3, 5, 10]]))]) {
     expect(found.lines.length).toBeGreaterThan(0);
     for (const line of found.lines) expect(line.length % 3 === 0 && line.every(Number.isFinite)).toBe(true);

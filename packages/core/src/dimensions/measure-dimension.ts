@@ -1,4 +1,4 @@
-import { RegionGrower, type RegionKind, type ShapeRegion } from '../fitting/grow-region.js';
+import { areaOfRegion, RegionGrower, type RegionKind, type ShapeRegion } from '../fitting/grow-region.js';
 import { relate } from '../fitting/relations.js';
 import { diagonalOf, boundsOf } from '../geometry/point-cloud.js';
 import { triangleNormal, type TriangleMesh } from '../geometry/triangle-mesh.js';
@@ -210,7 +210,12 @@ export class MeasuringGround {
       ...(uncertainty === undefined ? {} : { uncertainty }),
     });
     const values: MeasuredValue[] = [];
-    if (shape.kind === 'plane') values.push(length('Flatness', form));
+    if (shape.kind === 'plane')
+      values.push(length('Flatness', form), {
+        label: 'Area',
+        kind: 'area',
+        value: areaOfRegion(this.mesh, region.vertices),
+      });
     if (shape.kind === 'sphere')
       values.push(length('Diameter', 2 * shape.radius, 2 * u.radius), length('Off the ball', form));
     if (shape.kind === 'cylinder') {

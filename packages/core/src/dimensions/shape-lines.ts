@@ -1,3 +1,4 @@
+import { rangeAlong } from '../fitting/relations.js';
 import type { Shape } from '../fitting/shape.js';
 import { dot3, perpendiculars, type Vec3 } from '../math/mat4.js';
 
@@ -57,14 +58,8 @@ export function linesOfShape(shape: Shape, positions: Float32Array): number[][] 
 /** Least and greatest place of points along a direction, seen from a place. */
 export function extentAlong(positions: Float32Array, axis: Vec3, from: Vec3): [number, number] {
   const base = dot3(axis, from);
-  let low = Infinity;
-  let high = -Infinity;
-  for (let i = 0; i < positions.length; i += 3) {
-    const t = positions[i] * axis[0] + positions[i + 1] * axis[1] + positions[i + 2] * axis[2] - base;
-    if (t < low) low = t;
-    if (t > high) high = t;
-  }
-  return [low, high];
+  const [low, high] = rangeAlong(positions, axis);
+  return [low - base, high - base];
 }
 
 function circle(at: Vec3, axis: Vec3, radius: number): number[] {

@@ -12,9 +12,7 @@ import {
 } from '../math/index.js';
 import {
   angleBetweenLines,
-  apexOf,
   distanceFromAxis,
-  distancesOf,
   fitShape,
   type MeasuredPoints,
   type Shape,
@@ -213,13 +211,4 @@ test('points that leave a shape open are refused with a word', () => {
   for (const kind of ['sphere', 'cylinder', 'torus'] as const)
     expect(() => fitShape(kind, { positions: line, normals: up })).toThrow(/open/);
   expect(() => fitShape('cone', { positions: line.subarray(0, 30), normals: up.subarray(0, 30) })).toThrow(/18 points/);
-});
-
-test('a cone has a tip, a cylinder has none', () => {
-  const cone = fitShape('cone', measured(half.cone, 3000, 0, createRandom(3))).shape;
-  const tip = apexOf(cone)!;
-  const truth = transformPoint(AWAY, 0, 0, -25 / Math.tan(CONE));
-  expect(Math.hypot(...tip.map((c, k) => c - truth[k]))).toBeLessThan(1e-3);
-  expect(apexOf({ ...cone, halfAngle: 0 })).toBeUndefined();
-  expect(Math.abs(distancesOf(cone, Float32Array.from(tip))[0])).toBeLessThan(1e-3);
 });

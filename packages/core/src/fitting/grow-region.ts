@@ -168,7 +168,12 @@ export class RegionGrower {
     const out = [...region];
     const n = new Float64Array(3);
     const lies = (v: number): boolean => Math.abs(distance.at(p[3 * v], p[3 * v + 1], p[3 * v + 2])) <= within;
-    for (const v of region) {
+    function* vertices(): Iterable<number> {
+      yield* region;
+      yield* out.slice(region.length);
+    }
+    // Twice: at a corner of a face lies a triangle with no corner inside of it.
+    for (const v of vertices()) {
       for (let k = start[v]; k < start[v + 1]; k++) {
         const corners = indices.subarray(3 * list[k], 3 * list[k] + 3);
         if (corners.every((c) => this.seen[c] === mark) || !corners.every((c) => this.seen[c] === mark || lies(c)))

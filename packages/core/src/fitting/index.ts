@@ -2,4 +2,4 @@ export { fitShape, refineShape, distancesOf } from './fit-shape.js';
 export type { MeasuredPoints, ShapeFit, ShapeUncertainty } from './fit-shape.js';
 export * from './grow-region.js';
 export * from './relations.js';
-export { apexOf, distanceFromAxis, onAxis, SHAPE_KINDS, ShapeDistance, type Shape, type ShapeKind } from './shape.js';
+export { distanceFromAxis, onAxis, SHAPE_KINDS, ShapeDistance, type Shape, type ShapeKind } from './shape.js';

@@ -85,7 +85,7 @@ function spreadAlong(p: Float32Array, axis: Vec3): number {
 }
 
 /** Least and greatest place of points along a direction. */
-function rangeAlong(p: Float32Array, axis: Vec3): [number, number] {
+export function rangeAlong(p: Float32Array, axis: Vec3): [number, number] {
   let low = Infinity;
   let high = -Infinity;
   for (let i = 0; i < p.length; i += 3) {

@@ -150,10 +150,3 @@ export function onAxis({ at, axis }: Pick<Shape, 'at' | 'axis'>, p: Vec3): Vec3 
 export function distanceFromAxis({ at, axis }: Pick<Shape, 'at' | 'axis'>, p: Vec3): number {
   return Math.hypot(...cross3(axis, p.map((c, k) => c - at[k]) as Vec3));
 }
-
-/** The tip of a cone; undefined for one that is all but a cylinder. */
-export function apexOf(cone: Shape): Vec3 | undefined {
-  const slope = Math.tan(cone.halfAngle);
-  if (Math.abs(slope) < 1e-6) return undefined;
-  return cone.at.map((c, k) => c - (cone.radius / slope) * cone.axis[k]) as Vec3;
-}

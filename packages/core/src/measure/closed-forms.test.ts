@@ -9,7 +9,7 @@ import {
   Vector2,
   type BufferGeometry,
 } from 'three';
-import { vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { vertexCount, vertexNormals, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import {
   fromAxisAngle,
   fromTranslation,
@@ -20,17 +20,7 @@ import {
   type Vec3,
 } from '../math/mat4.js';
 import { weldVertices } from '../mesh/weld-vertices.js';
-import { createRunContext } from '../runtime/run-context.js';
-import {
-  capacity,
-  cutSurface,
-  flatCurve,
-  heldUpTo,
-  sectionPlane,
-  SurfacePaths,
-  thicknessMap,
-  WallThickness,
-} from './index.js';
+import { capacity, cutSurface, flatCurve, heldUpTo, sectionPlane, SurfacePaths, WallThickness } from './index.js';
 
 // What sections, ways, walls and vessels measure, against closed forms (I. Bronshtein, K. Semendyayev, Handbook of
 // Mathematics) on meshes that three.js made of the same shapes.
@@ -144,6 +134,16 @@ test('a way to itself has no length, one that nothing connects is refused', () =
   expect(() => ways.between(0, -4)).toThrow(/no vertex/);
 });
 
+/** Balls at all vertices. */
+function thicknesses(mesh: TriangleMesh): Float64Array {
+  const walls = new WallThickness(mesh);
+  const n = vertexNormals(mesh);
+  const at = (from: Float32Array, v: number): Vec3 => [from[3 * v], from[3 * v + 1], from[3 * v + 2]];
+  return Float64Array.from({ length: vertexCount(mesh) }, (_, v) =>
+    walls.at(at(mesh.positions, v), at(n, v), 'ball', 100),
+  );
+}
+
 test('walls: of a plate, a shell and a ball', () => {
   const plate = new WallThickness(meshOf(new BoxGeometry(60, 40, 3, 60, 40, 3)));
   for (const method of ['ball', 'ray'] as const) {
@@ -153,7 +153,7 @@ test('walls: of a plate, a shell and a ball', () => {
   // Near its edge a plate has room for smaller balls only; straight through it is as thick as anywhere.
   expect(plate.at([29.5, 0, 1.5], [0, 0, 1], 'ball', 50)).toBeCloseTo(1, 1);
   expect(plate.at([29.5, 0, 1.5], [0, 0, 1], 'ray', 50)).toBeCloseTo(3, 3);
-  const ball = thicknessMap(meshOf(new SphereGeometry(20, 48, 24)), 'ball', 100, createRunContext());
+  const ball = thicknesses(meshOf(new SphereGeometry(20, 48, 24)));
   const sorted = ball.slice().sort();
   about(sorted[sorted.length >> 1], 40, 0.01);
   const outer = meshOf(new SphereGeometry(20, 96, 48));
@@ -162,7 +162,7 @@ test('walls: of a plate, a shell and a ball', () => {
     positions: Float32Array.from([...outer.positions, ...inner.positions]),
     indices: Uint32Array.from([...outer.indices, ...inner.indices.toReversed().map((v) => v + vertexCount(outer))]),
   };
-  const walls = thicknessMap(shell, 'ball', 100, createRunContext()).slice(0, vertexCount(outer)).sort();
+  const walls = thicknesses(shell).slice(0, vertexCount(outer)).sort();
   about(walls[walls.length >> 1], 2, 0.01);
 });
 

@@ -1,6 +1,5 @@
-import { vertexCount, vertexNormals, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import type { TriangleMesh } from '../geometry/triangle-mesh.js';
 import type { Vec3 } from '../math/mat4.js';
-import type { RunContext } from '../runtime/run-context.js';
 import { TriangleBvh, type SurfaceHit } from '../spatial/triangle-bvh.js';
 
 /**
@@ -54,18 +53,4 @@ export class WallThickness {
     }
     return 2 * r > most * (1 - 1e-6) ? NaN : 2 * r;
   }
-}
-
-/** Thickness at each vertex up to `most` mm, NaN where there is none. O(n log m). */
-export function thicknessMap(mesh: TriangleMesh, method: ThicknessMethod, most: number, ctx: RunContext): Float32Array {
-  const walls = new WallThickness(mesh);
-  const { positions: p } = mesh;
-  const n = mesh.normals ?? vertexNormals(mesh);
-  const out = new Float32Array(vertexCount(mesh));
-  for (let v = 0; v < out.length; v++) {
-    if ((v & 1023) === 0) ctx.checkpoint(v / out.length);
-    const i = 3 * v;
-    out[v] = walls.at([p[i], p[i + 1], p[i + 2]], [n[i], n[i + 1], n[i + 2]], method, most);
-  }
-  return out;
 }

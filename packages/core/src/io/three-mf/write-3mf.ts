@@ -1,6 +1,6 @@
-import { encode as encodePng } from 'fast-png';
 import { zipSync } from 'fflate';
 import { vertexCount, type TexturedMesh, type TriangleMesh } from '../../geometry/triangle-mesh.js';
+import { encodeColorPng } from '../../stored/color-image.js';
 import { TextBytes, xmlText } from '../text/text-bytes.js';
 
 /** Names of lengths in 3MF, by ours. */
@@ -60,13 +60,7 @@ export function write3mf(
       ? {
           '3D/_rels/3dmodel.model.rels': text(relations(relation('rel1', MAP_PATH, '3dtexture'))),
           [MAP_PATH]: [
-            encodePng({
-              width: mesh.texture.width,
-              height: mesh.texture.height,
-              data: mesh.texture.data,
-              channels: 3,
-              depth: 8,
-            }),
+            encodeColorPng(mesh.texture),
             // Packed already.
             { level: 0 },
           ],

@@ -1,14 +1,14 @@
 import { useEffect, useRef, useState } from 'react';
 import { LocateFixed, Trash2, TriangleAlert } from 'lucide-react';
 import { againstNominal, type Dimension, type MeasuredDimension } from '@amber-knit/core/dimensions';
-import { REGION_KINDS, type RegionKind } from '@amber-knit/core/fitting';
+import type { RegionKind } from '@amber-knit/core/fitting';
 import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import { lengthText, measuredText } from '@amber-knit/operations/quantity-text';
 import { api, problemText } from '../../../api/api';
 import { useAppDispatch } from '../../../app/store';
 import { placeLookedAt, toolChosen } from '../../../app/view-slice';
 import { saveAs } from '../../../shared/save-as';
-import { Button, Notice } from '../../../shared/controls';
+import { Button, SelectRow, IconButton, Notice } from '../../../shared/controls';
 import { NumberRow } from '../../../shared/number-row';
 import { useStore } from '../../../shared/store';
 import type { StagePanelProps } from '../../stage-module';
@@ -73,20 +73,12 @@ export function DimensionsPanel({ piece, steps, busy }: StagePanelProps) {
         ))}
       </div>
       {(tool.kind === 'shape' || tool.kind === 'relation') && (
-        <label className="mt-2 grid grid-cols-[1fr_auto] items-center gap-2">
-          Shape to find
-          <select
-            value={tool.shape}
-            onChange={(e) => dimensionsDesk.set({ shape: e.target.value as RegionKind | 'any' })}
-            className="rounded-lg border border-[var(--field)] bg-panel px-1 py-1"
-          >
-            {(['any', ...REGION_KINDS] as const).map((k) => (
-              <option key={k} value={k}>
-                {SHAPE_WORDS[k]}
-              </option>
-            ))}
-          </select>
-        </label>
+        <SelectRow
+          title="Shape to find"
+          value={tool.shape}
+          choices={SHAPE_WORDS}
+          onChange={(shape) => dimensionsDesk.set({ shape })}
+        />
       )}
       {tool.kind === 'section' && (
         <Directions value={tool.direction} onChange={(direction) => dimensionsDesk.set({ direction })} />
@@ -430,19 +422,5 @@ function TextRow({
         className="w-full min-w-0 rounded-lg border border-[var(--field)] bg-panel px-2 py-1"
       />
     </label>
-  );
-}
-
-function IconButton({ label, onClick, children }: { label: string; onClick(): void; children: React.ReactNode }) {
-  return (
-    <button
-      type="button"
-      aria-label={label}
-      title={label}
-      onClick={onClick}
-      className="grid h-[28px] w-[28px] shrink-0 place-items-center rounded-lg border border-transparent bg-transparent text-ink hover:border-line"
-    >
-      {children}
-    </button>
   );
 }

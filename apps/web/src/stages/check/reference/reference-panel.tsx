@@ -6,7 +6,7 @@ import { api, problemText } from '../../../api/api';
 import { uploadScan } from '../../../api/upload-scan';
 import { useAppDispatch } from '../../../app/store';
 import { placeLookedAt } from '../../../app/view-slice';
-import { Button, Check, Notice, ProgressBar } from '../../../shared/controls';
+import { Button, Check, SelectRow, IconButton, Notice, ProgressBar } from '../../../shared/controls';
 import { NumberRow } from '../../../shared/number-row';
 import { useStore } from '../../../shared/store';
 import type { StagePanelProps } from '../../stage-module';
@@ -59,8 +59,8 @@ export function ReferencePanel({ piece, steps, busy }: StagePanelProps) {
           PLY, OFF, GLB and 3MF.
         </p>
       )}
-      <Choice title="Place" value={place} choices={PLACES} onChange={(v: typeof place) => setPlace(v)} />
-      <Choice title="Unit of the file" value={unit} choices={UNITS} onChange={(v: typeof unit) => setUnit(v)} />
+      <SelectRow title="Place" value={place} choices={PLACES} onChange={(v: typeof place) => setPlace(v)} />
+      <SelectRow title="Unit of the file" value={unit} choices={UNITS} onChange={(v: typeof unit) => setUnit(v)} />
       <NumberRow
         title="Tolerance"
         help="Up to this the surface counts as right."
@@ -125,15 +125,12 @@ export function ReferencePanel({ piece, steps, busy }: StagePanelProps) {
                       {lengthText(Math.abs(w.deviation))}
                     </span>
                     <span className="text-muted">{w.deviation > 0 ? 'outwards' : 'inwards'}</span>
-                    <button
-                      type="button"
-                      aria-label={`Go to place ${i + 1}`}
-                      title="Go there"
+                    <IconButton
+                      label={`Go to place ${i + 1}`}
                       onClick={() => dispatch(placeLookedAt({ place: w.place, size: 25 }))}
-                      className="grid h-[28px] w-[28px] place-items-center rounded-lg border border-transparent bg-transparent text-ink hover:border-line"
                     >
                       <LocateFixed size={15} aria-hidden />
-                    </button>
+                    </IconButton>
                   </li>
                 ))}
               </ol>
@@ -142,34 +139,5 @@ export function ReferencePanel({ piece, steps, busy }: StagePanelProps) {
         </>
       )}
     </section>
-  );
-}
-
-function Choice<K extends string>({
-  title,
-  value,
-  choices,
-  onChange,
-}: {
-  title: string;
-  value: K;
-  choices: Record<K, string>;
-  onChange(value: K): void;
-}) {
-  return (
-    <label className="mb-1 grid grid-cols-[1fr_auto] items-center gap-2">
-      {title}
-      <select
-        value={value}
-        onChange={(e) => onChange(e.target.value as K)}
-        className="rounded-lg border border-[var(--field)] bg-panel px-1 py-1"
-      >
-        {(Object.entries(choices) as [K, string][]).map(([k, words]) => (
-          <option key={k} value={k}>
-            {words}
-          </option>
-        ))}
-      </select>
-    </label>
   );
 }

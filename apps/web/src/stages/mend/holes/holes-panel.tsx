@@ -5,7 +5,7 @@ import { lengthText } from '@amber-knit/operations/quantity-text';
 import { api, problemText } from '../../../api/api';
 import { useAppDispatch } from '../../../app/store';
 import { placeLookedAt } from '../../../app/view-slice';
-import { Button, Notice } from '../../../shared/controls';
+import { Button, SelectRow, IconButton, Notice } from '../../../shared/controls';
 import { NumberRow } from '../../../shared/number-row';
 import { useStore } from '../../../shared/store';
 import type { StagePanelProps } from '../../stage-module';
@@ -60,15 +60,9 @@ export function HolesPanel({ piece, busy }: StagePanelProps) {
                   <span className="flex-1">{acrossText(hole)}</span>
                   <span className="num text-muted">{lengthText(hole.length)}</span>
                 </label>
-                <button
-                  type="button"
-                  aria-label={`Go to hole ${i + 1}`}
-                  title="Go there"
-                  onClick={() => lookAt(hole)}
-                  className="grid h-[28px] w-[28px] place-items-center rounded-lg border border-transparent bg-transparent hover:border-line"
-                >
+                <IconButton label={`Go to hole ${i + 1}`} onClick={() => lookAt(hole)}>
                   <LocateFixed size={15} aria-hidden />
-                </button>
+                </IconButton>
               </li>
             ))}
           </ol>
@@ -88,17 +82,12 @@ export function HolesPanel({ piece, busy }: StagePanelProps) {
               holesClient.choose(upTo(found, most));
             }}
           />
-          <label className="mt-1 grid grid-cols-[1fr_auto] items-center gap-2">
-            Shape of fillings
-            <select
-              value={shape}
-              onChange={(e) => setShape(e.target.value as 'smooth' | 'flat')}
-              className="rounded-lg border border-[var(--field)] bg-panel px-1 py-1"
-            >
-              <option value="smooth">As around</option>
-              <option value="flat">Flat</option>
-            </select>
-          </label>
+          <SelectRow
+            title="Shape of fillings"
+            value={shape}
+            choices={{ smooth: 'As around', flat: 'Flat' }}
+            onChange={(s: typeof shape) => setShape(s)}
+          />
           {error && <Notice tone="error">{problemText(error)}</Notice>}
           <div className="mt-2 flex gap-1">
             <Button onClick={fill} disabled={busy || isLoading || chosen.size === 0}>
