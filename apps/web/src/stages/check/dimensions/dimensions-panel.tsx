@@ -277,8 +277,7 @@ function NominalRows({
   onScale(factor: number): void;
 }) {
   const [sure, setSure] = useState(false);
-  const { kind, value } = found.values[0];
-  if (kind !== 'length') return null;
+  if (found.values[0].kind !== 'length') return null;
   const off = againstNominal(asked, found);
   return (
     <>
@@ -302,8 +301,7 @@ function NominalRows({
           <p className="m-0 text-muted">
             If this length is known for sure, all lengths are to be multiplied by{' '}
             <b className="num">{off.scale.toFixed(5)}</b>
-            {off.scaleUncertainty ? <span className="num"> ± {(2 * off.scaleUncertainty).toFixed(5)}</span> : null}: at{' '}
-            {lengthText(value)} that is {lengthText(Math.abs(off.difference))}.
+            {off.scaleUncertainty ? <span className="num"> ± {(2 * off.scaleUncertainty).toFixed(5)}</span> : null}.
           </p>
           {sure ? (
             <div className="flex gap-1">

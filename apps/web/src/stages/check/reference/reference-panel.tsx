@@ -51,7 +51,7 @@ export function ReferencePanel({ piece, steps, busy }: StagePanelProps) {
     );
   };
   return (
-    <section aria-label="Against a reference" className="border-b border-line py-3">
+    <section aria-label="Against a reference" className="relative border-b border-line py-3">
       <h3 className="m-0 mb-1 text-sm font-semibold">Against a reference</h3>
       {!deviation && (
         <p className="mb-2 mt-0 text-muted">
@@ -61,6 +61,7 @@ export function ReferencePanel({ piece, steps, busy }: StagePanelProps) {
       )}
       <SelectRow title="Place" value={place} choices={PLACES} onChange={(v: typeof place) => setPlace(v)} />
       <SelectRow title="Unit of the file" value={unit} choices={UNITS} onChange={(v: typeof unit) => setUnit(v)} />
+      <div className="h-1" aria-hidden />
       <NumberRow
         title="Tolerance"
         help="Up to this the surface counts as right."
