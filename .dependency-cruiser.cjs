@@ -52,7 +52,8 @@ module.exports = {
     only('device-protocol', '^packages/device-protocol/', []),
     only('origins', '^packages/origins/', []),
     only('planning', '^packages/planning/', ['^packages/device-protocol/']),
-    only('contracts', '^packages/contracts/', ['^packages/(operations|device-protocol|planning|core)/']),
+    only('recipes', '^packages/recipes/', ['^packages/(operations|planning|core)/']),
+    only('contracts', '^packages/contracts/', ['^packages/(operations|device-protocol|planning|recipes|core)/']),
     only('demo', '^demo/', ['^packages/core/']),
     only('server', '^apps/server/', ['^packages/', '^demo/']),
     only('web', '^apps/web/', [
@@ -63,14 +64,14 @@ module.exports = {
     // In the browser part: the base, then the view, then tools that several stages use, then stages, then pages.
     within('web-base', web('api|app|shared'), [web('api|app|shared')]),
     within('web-view', web('view'), [web('api|app|shared')]),
-    within('web-tools', web('(selection|incoming|strands|ledger)'), [web('api|app|shared|view')]),
+    within('web-tools', web('(selection|incoming|strands|ledger|knit-chart)'), [web('api|app|shared|view')]),
     {
       name: 'web-tools-do-not-meet',
       severity: 'error',
-      from: { path: '^apps/web/src/(selection|incoming|strands|ledger)/' },
-      to: { path: '^apps/web/src/(selection|incoming|strands|ledger)/', pathNot: '^apps/web/src/$1/' },
+      from: { path: '^apps/web/src/(selection|incoming|strands|ledger|knit-chart)/' },
+      to: { path: '^apps/web/src/(selection|incoming|strands|ledger|knit-chart)/', pathNot: '^apps/web/src/$1/' },
     },
-    within('web-stages', web('stages'), [web('api|app|shared|view|selection|incoming|strands|ledger')]),
+    within('web-stages', web('stages'), [web('api|app|shared|view|selection|incoming|strands|ledger|knit-chart')]),
     {
       name: 'web-stages-do-not-meet',
       severity: 'error',

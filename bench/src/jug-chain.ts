@@ -4,7 +4,8 @@ import { invertRigid, multiply, transformPoint } from '@amber-knit/core/math';
 import { measureDeviation } from '@amber-knit/core/measure';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { transformPoints } from '@amber-knit/core/math';
-import { findOperation, pieceStats, RECIPES, runOperation, type WorkData } from '@amber-knit/operations';
+import { findOperation, pieceStats, runOperation, type WorkData } from '@amber-knit/operations';
+import { RECIPES } from '@amber-knit/recipes';
 import { galleyJug, simulateJugScans } from '@amber-knit/demo';
 import { poseErrors } from './registration-trial.js';
 

@@ -1,16 +1,9 @@
 import { readFile } from 'node:fs/promises';
 import { availableParallelism } from 'node:os';
 import { parseArgs } from 'node:util';
-import {
-  findOperation,
-  paramFields,
-  parseParams,
-  parseParamText,
-  RECIPES,
-  UNITS,
-  type Recipe,
-  type Unit,
-} from '@amber-knit/operations';
+import { findOperation, paramFields, parseParams, parseParamText, UNITS, type Unit } from '@amber-knit/operations';
+import { parseRecipe, RECIPES, type Recipe } from '@amber-knit/recipes';
+import { firstGuideAnswers, GUIDE_QUESTIONS, type GuideAnswers, type GuideQuestion } from '@amber-knit/planning';
 import { GeometryError } from '@amber-knit/core/runtime';
 import { UsageError } from './usage-error.js';
 
@@ -24,6 +17,8 @@ export interface RunArguments {
   seed: number;
   threads: number;
   quiet: boolean;
+  /** Answers of a guided run; what is not given is unknown. */
+  answers: GuideAnswers;
 }
 
 /** Reads the options of `run`. @throws UsageError */
@@ -51,6 +46,7 @@ export async function parseRunArguments(argv: string[]): Promise<RunArguments> {
         seed: { type: 'string', default: '1' },
         threads: { type: 'string', default: String(availableParallelism()) },
         quiet: { type: 'boolean', default: false },
+        answer: { type: 'string', multiple: true, default: [] },
       },
       strict: true,
     }));
@@ -78,6 +74,7 @@ export async function parseRunArguments(argv: string[]): Promise<RunArguments> {
     seed,
     threads,
     quiet: values.quiet,
+    answers: parseAnswers(values.answer),
   };
 }
 
@@ -88,16 +85,11 @@ async function findRecipe(name: string): Promise<Recipe> {
     throw new UsageError(
       `There is no recipe "${name}". Known: ${RECIPES.map((r) => r.name).join(', ')}; or name a .json file.`,
     );
-  let recipe: Recipe;
   try {
-    recipe = JSON.parse(await readFile(name, 'utf8')) as Recipe;
+    return parseRecipe(JSON.parse(await readFile(name, 'utf8')));
   } catch (e) {
     throw new UsageError(`The recipe ${name} can't be read: ${(e as Error).message}`);
   }
-  if (!Array.isArray(recipe.steps) || recipe.steps.length === 0)
-    throw new UsageError(`The recipe ${name} has no list "steps".`);
-  for (const step of recipe.steps) checkSettings(step.operation, step.set ?? {});
-  return recipe;
 }
 
 /** `operation.id.parameter=value` → values by operation. */
@@ -127,4 +119,18 @@ function checkSettings(id: string, values: object): void {
     if (e instanceof GeometryError) throw new UsageError(e.message);
     throw e;
   }
+}
+
+/** `question=answer` → answers. @throws UsageError */
+function parseAnswers(list: readonly string[]): GuideAnswers {
+  const answers = firstGuideAnswers(null);
+  for (const text of list) {
+    const [question, answer] = text.split('=') as [GuideQuestion, string | undefined];
+    const known: readonly string[] | undefined = GUIDE_QUESTIONS[question];
+    if (!known)
+      throw new UsageError(`There is no question "${question}". Known: ${Object.keys(GUIDE_QUESTIONS).join(', ')}.`);
+    if (!answer || !known.includes(answer)) throw new UsageError(`--answer ${question} is one of ${known.join(', ')}.`);
+    Object.assign(answers, { [question]: answer });
+  }
+  return answers;
 }

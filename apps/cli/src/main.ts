@@ -1,17 +1,22 @@
 import { GeometryError } from '@amber-knit/core/runtime';
-import { findOperation, OPERATIONS, paramFields, RECIPES, type Operation, type Recipe } from '@amber-knit/operations';
+import { findOperation, OPERATIONS, paramFields, type Operation } from '@amber-knit/operations';
+import { RECIPES, runGuided, type Recipe } from '@amber-knit/recipes';
+import { ThreadPool } from '@amber-knit/threads';
 import { parseRunArguments } from './arguments.js';
 import { checkStored } from './check-stored.js';
 import { describeScan, loadInputs, loadSurface } from './load-inputs.js';
 import { ProgressReporter } from './progress.js';
 import { compare, exportSurface, measure } from './surface-commands.js';
-import { runRecipe, writeResults } from './run-recipe.js';
+import { peakMemoryMb, runRecipe, writeResults } from './run-recipe.js';
 import { EXIT, InputError, UsageError } from './usage-error.js';
 
 const USAGE = `Usage:
   amberknit run --in PATH... --out DIR [--recipe NAME|FILE.json] [--set operation.parameter=value ...]
                 [--units mm|cm|m|in] [--viewpoint auto|origin|none] [--seed N] [--threads N] [--quiet]
                 Scans in several folders: each folder is a setup, in which the object lay alike.
+  amberknit guided --in PATH... --out DIR [--answer kind=vessel] [--answer finish=print] [--answer fineness=…]
+                [--answer support=…] [--answer others=…] [--answer openings=…] [options of run]
+                A finished model from plain answers; nobody is asked: the safe choice is taken, and told in report.json.
   amberknit apply OPERATION... --in FILE --out DIR [--set …] [--units …] [--seed N] [--threads N] [--quiet]
                 Operations that need only a surface (mend.all, mend.denoise, mend.reduce, mend.even, check.inspect) on a
                 PLY, OBJ, STL, OFF, GLB or 3MF file.
@@ -45,6 +50,26 @@ async function run(argv: string[]): Promise<number> {
   const doubtful = result.data.placements?.filter((p) => p.doubt) ?? [];
   if (doubtful.length > 0) process.stderr.write(`In doubt: ${doubtful.map((p) => p.name).join(', ')}\n`);
   return loose.length + doubtful.length > 0 ? EXIT.loose : EXIT.done;
+}
+
+/** A model from plain answers, with its verdict. */
+async function guided(argv: string[]): Promise<number> {
+  const args = await parseRunArguments(argv);
+  const { answers, seed } = args;
+  const { scans, notes } = await loadInputs(args.in, args);
+  const progress = new ProgressReporter(process.stderr, args.quiet);
+  notes.forEach((n) => progress.note(n));
+  const pool = new ThreadPool(args.threads);
+  const options = { seed, pool, listener: progress, set: args.set, peakMemoryMb };
+  const result = await runGuided({ scans }, answers, options).finally(() => pool.close());
+  const { verdict, stops } = result;
+  const inputs = scans.map((s) => s.name);
+  await writeResults(args.out, result, { recipe: 'guided', seed, inputs, notes, answers, stops, verdict });
+  process.stdout.write(`${verdict.words}\n`);
+  for (const p of verdict.points)
+    process.stdout.write(`  ${p.label}: ${p.text}${p.grade === 'good' ? '' : ` (${p.grade})`}\n`);
+  const unsure = result.data.placements?.some((p) => p.state === 'loose' || p.doubt);
+  return unsure || verdict.grade === 'poor' ? EXIT.loose : EXIT.done;
 }
 
 /** Operations that need nothing but a surface, on one file. */
@@ -116,6 +141,7 @@ async function main(argv: string[]): Promise<number> {
   const [command, ...rest] = argv;
   try {
     if (command === 'run') return await run(rest);
+    if (command === 'guided') return await guided(rest);
     if (command === 'apply') return await apply(rest);
     if (command === 'measure') return await measure(rest);
     if (command === 'compare') return await compare(rest);

@@ -8,6 +8,8 @@ import type { ServerConfig } from './config.js';
 import { dataSourceOptions } from './database/data-source.js';
 import { EventsController } from './events/events.controller.js';
 import { EventsService } from './events/events.service.js';
+import { GuidedController } from './guided/guided.controller.js';
+import { GuidedService } from './guided/guided.service.js';
 import { HealthController } from './health/health.controller.js';
 import { PieceStore } from './pieces/piece-store.js';
 import { PiecesController } from './pieces/pieces.controller.js';
@@ -31,6 +33,7 @@ export class AppModule {
       controllers: [
         PiecesController,
         StepsController,
+        GuidedController,
         CapturesController,
         SelectionsController,
         EventsController,
@@ -60,6 +63,7 @@ export class AppModule {
         SelectionsService,
         ReportsService,
         EventsService,
+        GuidedService,
       ],
     };
   }

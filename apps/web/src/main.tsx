@@ -45,6 +45,10 @@ const router = createBrowserRouter([
         shouldRevalidate: () => false,
       },
       {
+        path: '/pieces/:pieceId/guided',
+        lazy: async () => ({ Component: (await import('./pages/guided/guided-page')).GuidedPage }),
+      },
+      {
         path: '/pieces/:pieceId/ledger',
         lazy: async () => ({ Component: (await import('./pages/ledger/ledger-page')).LedgerPage }),
       },

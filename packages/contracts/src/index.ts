@@ -5,7 +5,8 @@ import type {
   PlacementUncertainty,
 } from '@amber-knit/core/geometry';
 import type { DeviceInfo } from '@amber-knit/device-protocol';
-import type { PlanAnswers } from '@amber-knit/planning';
+import type { GuideAnswers, PlanAnswers } from '@amber-knit/planning';
+import type { GuideVerdict, StepState, Stop } from '@amber-knit/recipes';
 import type { ArtifactKind, FigureView, Figures, ParamField, ParamView, Stage } from '@amber-knit/operations';
 
 /** HTTP and event types that server and browser share. Dates are ISO 8601 texts, lengths millimetres. */
@@ -212,6 +213,43 @@ export interface PieceView extends PieceSummary {
   lastStep: string | null;
 }
 
+/** Where a guided run stands. `paused`: it goes on once somebody says so. */
+export type GuidedStatus = 'working' | 'asking' | 'waiting-for-scans' | 'paused' | 'done';
+
+/** One operation on a guided run's way. */
+export interface GuidedStepView {
+  operationId: string;
+  title: string;
+  stage: Stage;
+  state: StepState | 'running';
+  /** The step that did it, or does. */
+  stepId: string | null;
+  /** Seconds that it took, or is likely to take. */
+  seconds: number;
+}
+
+export interface GuidedView {
+  answers: GuideAnswers;
+  status: GuidedStatus;
+  /** What it does now, or why it does not, in a sentence. */
+  now: string;
+  way: GuidedStepView[];
+  /** Seconds until it is done or asks. */
+  secondsLeft: number;
+  /** What a person must judge now. */
+  stop: Stop | null;
+  /** Stops behind it with what was decided; they can be decided anew. */
+  decided: { stop: Stop; choice: string }[];
+  /** Once it is done. */
+  verdict: GuideVerdict | null;
+}
+
+/** A guided run, and what would be answered beforehand; `run` is null until it is started. */
+export interface GuidedState {
+  run: GuidedView | null;
+  first: GuideAnswers;
+}
+
 export type ServerEvent =
   | { type: 'step'; step: StepView }
   | { type: 'piece'; pieceId: string }
@@ -228,4 +266,5 @@ export interface Problem {
 }
 
 export type { DoubtReason, PlacementAgreement, PlacementNeighbour, PlacementUncertainty, PlanAnswers };
+export type { GuideAnswers, GuideVerdict, Stop };
 export type { ArtifactKind, Figures, ParamField, Stage };

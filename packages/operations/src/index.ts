@@ -4,7 +4,6 @@ export * from './operation.js';
 export * from './operation-ids.js';
 export * from './params.js';
 export * from './piece-stats.js';
-export * from './recipes.js';
 export * from './quantity-text.js';
 export * from './run-operation.js';
 export * from './units.js';

@@ -13,6 +13,7 @@ export const OPERATION_IDS = {
   mendHoles: 'mend.holes',
   registerAutomatic: 'register.automatic',
   registerChoose: 'register.choose',
+  registerFine: 'register.fine',
   registerExclude: 'register.exclude',
   registerLock: 'register.lock',
   registerMoved: 'register.moved',

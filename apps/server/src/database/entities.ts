@@ -13,6 +13,7 @@ import type {
   CaptureHolds,
   CaptureStatus,
   Figures,
+  GuideAnswers,
   PlanAnswers,
   StepStatus,
 } from '@amber-knit/contracts';
@@ -133,6 +134,22 @@ export class Step {
   @Column('timestamptz', { name: 'finished_at', nullable: true }) finishedAt: Date | null;
 }
 
+/** A guided run of a piece: what was answered and decided. What it does next follows from these and the piece. */
+@Entity('guided_run')
+export class GuidedRun {
+  @PrimaryColumn('uuid', { name: 'piece_id' }) pieceId: string;
+  @Column('jsonb') answers: GuideAnswers;
+  @Column('jsonb', { default: () => "'{}'" }) decided: Record<string, string>;
+  @Column('text', { name: 'left_out', array: true, default: () => "'{}'" }) leftOut: string[];
+  @Column('boolean', { default: false }) paused: boolean;
+  /** Steps it asked for. */
+  @Column('uuid', { array: true, default: () => "'{}'" }) steps: string[];
+  /** Steps with a higher number that are undone hold it up: somebody went back. */
+  @Column('int', { name: 'since_number', default: 0 }) sinceNumber: number;
+  @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
+  @UpdateDateColumn({ name: 'updated_at', type: 'timestamptz' }) updatedAt: Date;
+}
+
 /** A capture under way, or finished: its frames arrive one by one while scanning. */
 @Entity('capture')
 export class Capture {
@@ -176,4 +193,15 @@ export class Blob {
   @Column('bigint') bytes: string;
 }
 
-export const ENTITIES = [Piece, ScanRow, PieceState, Artifact, Step, Capture, CaptureFrame, RememberedSelection, Blob];
+export const ENTITIES = [
+  Piece,
+  ScanRow,
+  PieceState,
+  Artifact,
+  Step,
+  GuidedRun,
+  Capture,
+  CaptureFrame,
+  RememberedSelection,
+  Blob,
+];

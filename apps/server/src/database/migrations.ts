@@ -132,6 +132,25 @@ class StepsNumbered1764420000000 implements MigrationInterface {
   }
 }
 
+class GuidedRuns1764520000000 implements MigrationInterface {
+  name = 'GuidedRuns1764520000000';
+
+  async up(q: QueryRunner): Promise<void> {
+    await q.query(`
+      CREATE TABLE guided_run (
+        piece_id uuid PRIMARY KEY REFERENCES piece ON DELETE CASCADE, answers jsonb NOT NULL,
+        decided jsonb NOT NULL DEFAULT '{}', left_out text[] NOT NULL DEFAULT '{}', paused boolean NOT NULL DEFAULT false,
+        steps uuid[] NOT NULL DEFAULT '{}', since_number int NOT NULL DEFAULT 0,
+        created_at timestamptz NOT NULL DEFAULT now(), updated_at timestamptz NOT NULL DEFAULT now());
+      CREATE INDEX guided_run_open ON guided_run (piece_id) WHERE NOT paused;
+    `);
+  }
+
+  async down(q: QueryRunner): Promise<void> {
+    await q.query('DROP TABLE guided_run');
+  }
+}
+
 export const MIGRATIONS = [
   Initial1764030000000,
   Captures1764070000000,
@@ -139,4 +158,5 @@ export const MIGRATIONS = [
   RememberedSelections1764170000000,
   StepsOnce1764400000000,
   StepsNumbered1764420000000,
+  GuidedRuns1764520000000,
 ];

@@ -4,6 +4,8 @@ import type {
   CaptureHolds,
   CaptureView,
   DeviceList,
+  GuideAnswers,
+  GuidedState,
   OperationView,
   PieceSummary,
   PieceView,
@@ -110,6 +112,32 @@ export const api = createApi({
     }),
     /** What was measured, as an artifact holds it: it never changes. */
     dimensions: build.query<DimensionSheet, string>({ query: (artifact) => `artifacts/${artifact}/data` }),
+    guided: build.query<GuidedState, string>({
+      query: (pieceId) => `pieces/${pieceId}/guided`,
+      providesTags: (_r, _e, id) => [{ type: 'Piece', id }],
+    }),
+    /** Starts a guided run, or answers anew. */
+    answerGuided: build.mutation<GuidedState, { pieceId: string; answers: GuideAnswers }>({
+      query: ({ pieceId, answers }) => ({ url: `pieces/${pieceId}/guided`, method: 'PUT', body: answers }),
+      invalidatesTags: (_r, _e, { pieceId }) => [
+        { type: 'Piece', id: pieceId },
+        { type: 'Steps', id: pieceId },
+      ],
+    }),
+    decideGuided: build.mutation<GuidedState, { pieceId: string; stop: string; choice: string }>({
+      query: ({ pieceId, ...body }) => ({ url: `pieces/${pieceId}/guided/decisions`, method: 'POST', body }),
+      invalidatesTags: (_r, _e, { pieceId }) => [
+        { type: 'Piece', id: pieceId },
+        { type: 'Steps', id: pieceId },
+      ],
+    }),
+    paceGuided: build.mutation<GuidedState, { pieceId: string; pace: 'pause' | 'go-on' }>({
+      query: ({ pieceId, pace }) => ({ url: `pieces/${pieceId}/guided/${pace}`, method: 'POST' }),
+      invalidatesTags: (_r, _e, { pieceId }) => [
+        { type: 'Piece', id: pieceId },
+        { type: 'Steps', id: pieceId },
+      ],
+    }),
     cancelStep: build.mutation<StepView, string>({ query: (id) => ({ url: `steps/${id}/cancel`, method: 'POST' }) }),
     versions: build.query<VersionView[], string>({
       query: (id) => `pieces/${id}/versions`,

@@ -9,6 +9,7 @@ import { ImportDrop } from '../../incoming/import-drop';
 import { PreviewOverlay } from '../../incoming/preview-overlay';
 import { LedgerList } from '../../ledger/ledger-list';
 import { Button, Header, Notice } from '../../shared/controls';
+import { GuidedBar } from '../../shared/guided-bar';
 import { moduleOf, STAGE_MODULES } from '../../stages';
 import { StrandList } from '../../strands/strand-list';
 import { Viewport } from '../../view/viewport';
@@ -133,6 +134,7 @@ export function BenchPage() {
             <HelpCircle size={17} />
           </Button>
         </Header>
+        <GuidedBar pieceId={pieceId} />
         <StageRail piece={piece} stage={own.id} />
         <div className="flex min-h-0 flex-1">
           <StrandList piece={piece} />

@@ -9,7 +9,7 @@ import { FigureList } from '../../shared/figure-list';
 import type { StageModule } from '../../stages/stage-module';
 import { BeforeButton } from './before-button';
 import { OperationForm } from './operation-form';
-import { RunningStep } from './running-step';
+import { RunningStep } from '../../shared/running-step';
 
 /** What the piece must have before a stage can work, in words. */
 function missing(piece: PieceView, operation: OperationView): string | null {

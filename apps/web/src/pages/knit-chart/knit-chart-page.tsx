@@ -1,10 +1,11 @@
 import { Link, useNavigate, useParams } from 'react-router';
+import { Sparkles } from 'lucide-react';
 import type { PieceView, Stage } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
 import { Button, Header, Notice } from '../../shared/controls';
 import { shortCountText } from '@amber-knit/operations/quantity-text';
 import { StateGlyph, stateWord, type GlyphState } from '../../shared/state-glyph';
-import { KnitChart } from './knit-chart';
+import { KnitChart } from '../../knit-chart/knit-chart';
 
 /** Where work goes on: what is out of date, else the first stage not done; with scans there, not back at the plan. */
 function nextStage({ stages, scans }: PieceView): Stage {
@@ -19,6 +20,7 @@ export function KnitChartPage() {
   const navigate = useNavigate();
   const { data: piece, error } = api.usePieceQuery(pieceId);
   const { data: steps } = api.useStepsQuery(pieceId);
+  const { data: guided } = api.useGuidedQuery(pieceId);
   if (error) {
     return (
       <div className="flex min-h-screen flex-col">
@@ -35,6 +37,9 @@ export function KnitChartPage() {
     <div className="flex min-h-screen flex-col">
       <Header trail={[{ label: 'Shelf', to: '/' }, { label: piece.name }]}>
         <Button onClick={() => void navigate(`/pieces/${pieceId}/ledger`)}>Ledger</Button>
+        <Button onClick={() => void navigate(`/pieces/${pieceId}/guided`)}>
+          <Sparkles size={15} /> {guided?.run ? 'Guided run' : 'Make a model for me'}
+        </Button>
         <Button tone="go" onClick={() => void navigate(`/pieces/${pieceId}/bench/${next}`)}>
           Open the bench
         </Button>

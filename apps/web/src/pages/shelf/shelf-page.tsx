@@ -2,22 +2,26 @@ import { useState, type FormEvent } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
 import { formatDistanceToNow } from 'date-fns';
-import { Plus } from 'lucide-react';
+import { Plus, Sparkles } from 'lucide-react';
 import type { PieceSummary } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
 import { STAGES } from '../../app/stages';
 import { Button, Header, Notice } from '../../shared/controls';
+import { Turntable } from '../../shared/turntable';
 import { shortCountText } from '@amber-knit/operations/quantity-text';
 
 /** All pieces as cards. */
 export function ShelfPage() {
   const { data, error, isLoading } = api.usePiecesQuery();
-  const [creating, setCreating] = useState(false);
+  const [creating, setCreating] = useState<'guided' | 'bench' | null>(null);
   return (
     <div className="flex min-h-screen flex-col">
       <Header trail={[{ label: 'Shelf' }]}>
-        <Button tone="go" onClick={() => setCreating(true)}>
+        <Button onClick={() => setCreating('bench')}>
           <Plus size={16} /> New piece
+        </Button>
+        <Button tone="go" onClick={() => setCreating('guided')}>
+          <Sparkles size={16} /> Make a model for me
         </Button>
       </Header>
       <main className="mx-auto w-full max-w-6xl p-6">
@@ -38,7 +42,7 @@ export function ShelfPage() {
           ))}
         </ul>
       </main>
-      <NewPieceDialog open={creating} onClose={() => setCreating(false)} />
+      <NewPieceDialog way={creating} onClose={() => setCreating(null)} />
     </div>
   );
 }
@@ -80,56 +84,7 @@ function PieceCard({ piece }: { piece: PieceSummary }) {
   );
 }
 
-/** The piece's turntable strip; moving the pointer across turns it. */
-function Turntable({ piece }: { piece: PieceSummary }) {
-  const views = Number(piece.picture?.facts.views ?? 1);
-  const [view, setView] = useState(0);
-  if (!piece.picture) {
-    return (
-      <div className="flex h-44 items-center justify-center bg-sunk" aria-hidden>
-        <svg
-          width="150"
-          height="90"
-          viewBox="0 0 150 90"
-          fill="none"
-          strokeWidth="3"
-          strokeLinecap="round"
-          opacity=".7"
-        >
-          {Array.from({ length: Math.min(8, Math.max(1, piece.scans)) }, (_, i) => (
-            <path
-              key={i}
-              d={`M5 ${12 + i * 9}c30 -8 40 8 70 0s40 8 70 0`}
-              stroke={i % 2 ? 'var(--teal)' : 'var(--amber)'}
-            />
-          ))}
-        </svg>
-      </div>
-    );
-  }
-  return (
-    <div
-      className="h-44 bg-[#efe9dd]"
-      role="img"
-      aria-label={`Picture of ${piece.name}`}
-      onPointerMove={(e) => {
-        const r = e.currentTarget.getBoundingClientRect();
-        setView(Math.min(views - 1, Math.max(0, Math.floor(((e.clientX - r.left) / r.width) * views))));
-      }}
-    >
-      <div
-        className="mx-auto h-44 w-44"
-        style={{
-          backgroundImage: `url(/api/artifacts/${piece.picture.id}/data)`,
-          backgroundSize: `${176 * views}px 176px`,
-          backgroundPosition: `${-176 * view}px 0`,
-        }}
-      />
-    </div>
-  );
-}
-
-function NewPieceDialog({ open, onClose }: { open: boolean; onClose: () => void }) {
+function NewPieceDialog({ way, onClose }: { way: 'guided' | 'bench' | null; onClose: () => void }) {
   const [create, { error, isLoading }] = api.useCreatePieceMutation();
   const navigate = useNavigate();
   const submit = async (e: FormEvent<HTMLFormElement>) => {
@@ -139,14 +94,16 @@ function NewPieceDialog({ open, onClose }: { open: boolean; onClose: () => void 
       name: String(form.get('name')).trim(),
       note: String(form.get('note')).trim(),
     }).unwrap();
-    void navigate(`/pieces/${piece.id}/bench/capture`);
+    void navigate(`/pieces/${piece.id}/${way === 'guided' ? 'guided' : 'bench/capture'}`);
   };
   return (
-    <Dialog open={open} onClose={onClose} className="relative z-20">
+    <Dialog open={way !== null} onClose={onClose} className="relative z-20">
       <div className="fixed inset-0 bg-black/40" aria-hidden />
       <div className="fixed inset-0 flex items-center justify-center p-4">
         <DialogPanel className="w-full max-w-md rounded-xl border border-line bg-panel p-5">
-          <DialogTitle className="m-0 mb-3 text-lg font-semibold">New piece</DialogTitle>
+          <DialogTitle className="m-0 mb-3 text-lg font-semibold">
+            {way === 'guided' ? 'A model of what?' : 'New piece'}
+          </DialogTitle>
           <form onSubmit={(e) => void submit(e).catch(() => undefined)} className="flex flex-col gap-3">
             <label className="flex flex-col gap-1">
               Name

@@ -1,4 +1,4 @@
-import { useEffect, useState, type ReactNode } from 'react';
+import { useEffect, useState } from 'react';
 import type { PieceView } from '@amber-knit/contracts';
 import {
   FIRST_ANSWERS,
@@ -10,8 +10,9 @@ import {
   type Surface,
 } from '@amber-knit/planning';
 import { api, problemText } from '../../api/api';
+import { Card, Question } from '../../shared/answer-card';
 import { Notice } from '../../shared/controls';
-import { FinishDrawing, KindDrawing, SurfaceDrawing } from './plan-drawings';
+import { FinishDrawing, KindDrawing, SurfaceDrawing } from '../../shared/answer-drawings';
 
 const KINDS: [ObjectKind, string][] = [
   ['vessel', 'Vessel'],
@@ -158,44 +159,6 @@ export function PlanForm({ piece }: { piece: PieceView }) {
         </Question>
       </div>
     </div>
-  );
-}
-
-function Question({ title, help, children }: { title: string; help?: string; children: ReactNode }) {
-  return (
-    <fieldset className="m-0 min-w-0 border-0 p-0">
-      <legend className="mb-2 p-0 font-semibold">
-        {title} {help && <span className="font-normal text-muted">{help}</span>}
-      </legend>
-      {children}
-    </fieldset>
-  );
-}
-
-function Card({
-  group,
-  on,
-  many = false,
-  wide = false,
-  onChoose,
-  children,
-}: {
-  group: string;
-  on: boolean;
-  many?: boolean;
-  wide?: boolean;
-  onChoose(): void;
-  children: ReactNode;
-}) {
-  return (
-    <label
-      className={`flex cursor-pointer items-center gap-2 rounded-lg border px-2 py-2 has-focus-visible:outline-2 has-focus-visible:outline-teal ${
-        wide ? '' : 'flex-col text-center'
-      } ${on ? 'border-amber bg-amber-soft font-semibold' : 'border-line bg-panel'}`}
-    >
-      <input type={many ? 'checkbox' : 'radio'} name={group} checked={on} onChange={onChoose} className="sr-only" />
-      {children}
-    </label>
   );
 }
 

@@ -2,10 +2,10 @@ import { useMemo } from 'react';
 import { useNavigate } from 'react-router';
 import { curveBasis, line, scalePoint } from 'd3';
 import type { PieceView, ScanView, Stage } from '@amber-knit/contracts';
-import { STAGES, stageOf } from '../../app/stages';
+import { STAGES, stageOf } from '../app/stages';
 import { shortCountText } from '@amber-knit/operations/quantity-text';
-import { GlyphShape, stateWord, type GlyphState } from '../../shared/state-glyph';
-import { strandColor } from '../../shared/strand-colors';
+import { GlyphShape, stateWord, type GlyphState } from '../shared/state-glyph';
+import { strandColor } from '../shared/strand-colors';
 import { chartHeight, layoutRows, middleOf, type Row } from './chart-layout';
 
 const WIDTH = 1210;

@@ -1,6 +1,6 @@
 import type { StepView } from '@amber-knit/contracts';
-import { api } from '../../api/api';
-import { Button, ProgressBar } from '../../shared/controls';
+import { api } from '../api/api';
+import { Button, ProgressBar } from './controls';
 
 /** A step that waits or runs: what it does, how far it is, and how to stop it. */
 export function RunningStep({ step }: { step: StepView }) {

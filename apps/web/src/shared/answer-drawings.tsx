@@ -1,4 +1,4 @@
-import type { Finish, ObjectKind, Surface } from '@amber-knit/planning';
+import type { Finish, GuideAnswers, GuideQuestion, ObjectKind, Surface } from '@amber-knit/planning';
 
 const stroke = {
   fill: 'none',
@@ -55,6 +55,48 @@ export function SurfaceDrawing({ surface }: { surface: Surface }) {
     <svg width="36" height="36" viewBox="0 0 48 48" aria-hidden>
       <circle cx="24" cy="24" r="16" fill={base} stroke="currentColor" strokeWidth="1.5" />
       {extra && <path d={extra} {...stroke} stroke={surface === 'glossy' ? '#fff' : 'currentColor'} />}
+    </svg>
+  );
+}
+
+/** What the guided run asks besides kind and purpose; what is taken away or closed is dashed. */
+const GUIDE_LINES: Record<Exclude<GuideQuestion, 'kind' | 'finish'>, Partial<Record<string, [string, string?]>>> = {
+  fineness: {
+    quick: ['M24 8l14 10v14L24 42 10 32V18zM24 8v34'],
+    even: ['M24 8l10 4 5 10-3 12-12 8-12-8-3-12 5-10zM9 22h30M14 12l20 22M34 12L14 34'],
+    finest: [
+      'M24 7a17 17 0 1 1 0 34a17 17 0 1 1 0-34M7 24h34M24 7v34M12 12c7 6 17 6 24 0M12 36c7-6 17-6 24 0M12 12c6 7 6 17 0 24M36 12c-6 7-6 17 0 24',
+    ],
+  },
+  support: {
+    yes: ['M17 10h14l3 22H14z', 'M5 33h38M11 33v9M37 33v9'],
+    no: ['M17 10h14l3 22H14z'],
+  },
+  others: {
+    yes: ['M19 9h12l3 29H16z', 'M4 38V27h7v11M38 38V31h6v7'],
+    no: ['M18 9h12l3 29H15z'],
+  },
+  openings: {
+    close: ['M24 7a17 17 0 1 1 0 34a17 17 0 1 1 0-34', 'M17 20l8-3 6 6-3 8-9-1z'],
+    keep: ['M13 10c0 4 22 4 22 0s-22-4-22 0c0 14 3 30 11 30s11-16 11-30'],
+  },
+};
+
+/** The drawing of an answer; a question mark where one does not know. */
+export function GuideDrawing<Q extends GuideQuestion>({ question, answer }: { question: Q; answer: GuideAnswers[Q] }) {
+  const known = answer as string;
+  if (known === 'unknown') return <Lines lines={['M17 17a7 7 0 1 1 10 7c-2 1-3 3-3 6M24 37h.1']} />;
+  if (question === 'kind') return <KindDrawing kind={known as ObjectKind} />;
+  if (question === 'finish') return <FinishDrawing finish={known as Finish} />;
+  const lines = GUIDE_LINES[question as keyof typeof GUIDE_LINES][known];
+  return <Lines lines={lines ?? ['']} />;
+}
+
+function Lines({ lines: [line, dashed] }: { lines: [string, string?] }) {
+  return (
+    <svg width="36" height="36" viewBox="0 0 48 48" aria-hidden>
+      <path d={line} {...stroke} />
+      {dashed && <path d={dashed} {...stroke} strokeDasharray="3 3.5" />}
     </svg>
   );
 }

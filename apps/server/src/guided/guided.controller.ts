@@ -1,0 +1,67 @@
+import { Body, Controller, Get, HttpCode, Param, ParseUUIDPipe, Post, Put } from '@nestjs/common';
+import { ApiOperation, ApiProperty, ApiTags } from '@nestjs/swagger';
+import { IsIn, IsString, MaxLength } from 'class-validator';
+import type { GuidedState } from '@amber-knit/contracts';
+import { GUIDE_QUESTIONS, type GuideAnswers } from '@amber-knit/planning';
+import { GuidedService } from './guided.service.js';
+
+/** Answers of a guided run as they come over HTTP. */
+export class GuideBody implements GuideAnswers {
+  @ApiProperty({ enum: GUIDE_QUESTIONS.kind }) @IsIn(GUIDE_QUESTIONS.kind) kind: GuideAnswers['kind'];
+  @ApiProperty({ enum: GUIDE_QUESTIONS.finish }) @IsIn(GUIDE_QUESTIONS.finish) finish: GuideAnswers['finish'];
+  @ApiProperty({ enum: GUIDE_QUESTIONS.fineness }) @IsIn(GUIDE_QUESTIONS.fineness) fineness: GuideAnswers['fineness'];
+  @ApiProperty({ enum: GUIDE_QUESTIONS.support }) @IsIn(GUIDE_QUESTIONS.support) support: GuideAnswers['support'];
+  @ApiProperty({ enum: GUIDE_QUESTIONS.others }) @IsIn(GUIDE_QUESTIONS.others) others: GuideAnswers['others'];
+  @ApiProperty({ enum: GUIDE_QUESTIONS.openings }) @IsIn(GUIDE_QUESTIONS.openings) openings: GuideAnswers['openings'];
+}
+
+export class DecisionBody {
+  @ApiProperty({ description: 'Key of the stop', example: 'support@12' })
+  @IsString()
+  @MaxLength(10_000)
+  stop: string;
+
+  @ApiProperty({ description: 'One of its choices, or `later`', example: 'right' })
+  @IsString()
+  @MaxLength(80)
+  choice: string;
+}
+
+@ApiTags('Guided run')
+@Controller('api/pieces/:id/guided')
+export class GuidedController {
+  constructor(private readonly guided: GuidedService) {}
+
+  @Get()
+  @ApiOperation({ summary: 'Where the guided run of a piece stands' })
+  view(@Param('id', ParseUUIDPipe) id: string): Promise<GuidedState> {
+    return this.guided.view(id);
+  }
+
+  @Put()
+  @ApiOperation({ summary: 'Starts a guided run, or answers anew: what the answers touch is done again' })
+  answer(@Param('id', ParseUUIDPipe) id: string, @Body() answers: GuideBody): Promise<GuidedState> {
+    return this.guided.answer(id, { ...answers });
+  }
+
+  @Post('decisions')
+  @HttpCode(200)
+  @ApiOperation({ summary: 'Decides a stop, or leaves it for later' })
+  decide(@Param('id', ParseUUIDPipe) id: string, @Body() { stop, choice }: DecisionBody): Promise<GuidedState> {
+    return this.guided.decide(id, stop, choice);
+  }
+
+  @Post('pause')
+  @HttpCode(200)
+  @ApiOperation({ summary: 'Asks for no further step; one that runs goes on' })
+  pause(@Param('id', ParseUUIDPipe) id: string): Promise<GuidedState> {
+    return this.guided.pause(id, true);
+  }
+
+  @Post('go-on')
+  @HttpCode(200)
+  @ApiOperation({ summary: 'Goes on from how the piece stands' })
+  goOn(@Param('id', ParseUUIDPipe) id: string): Promise<GuidedState> {
+    return this.guided.pause(id, false);
+  }
+}

@@ -1,0 +1,56 @@
+import { findOperation, OPERATION_IDS, type PieceStats } from '@amber-knit/operations';
+import { advise, planOfGuide, type GuideAnswers } from '@amber-knit/planning';
+import type { Ground } from '../ground.js';
+import type { Recipe, RecipeStep } from '../recipe.js';
+
+/** Loose pieces with less than this share of the largest are not the object, where other things are in the scans; common practice, no source. */
+const OTHER_THINGS = 0.25;
+/** What is wanted beside an even fineness: resolution and triangles; the spacing of the points bounds the first anyway. */
+const FINENESS = {
+  quick: { voxel: 2, triangles: 0.5 },
+  even: { voxel: 1, triangles: 1 },
+  unknown: { voxel: 1, triangles: 1 },
+  finest: { voxel: 0.25, triangles: 2 },
+} as const;
+
+/**
+ * The recipe that follows from plain answers: the same operations that a person runs by hand, each with the values that the answers
+ * ask for and otherwise those that the data suggest.
+ * @param leftOut operations that a person decided to go without
+ */
+export function recipeFor(answers: GuideAnswers, ground: Ground, leftOut: readonly string[] = []): Recipe {
+  const { stats, plan } = ground;
+  const full = planOfGuide(answers, Math.round(stats.diagonal), plan);
+  const { defaults } = advise(full, []);
+  const fine = FINENESS[answers.fineness];
+  const wanted: PieceStats = { ...stats, plan: { ...defaults, voxel: defaults.voxel * fine.voxel } };
+  const triangles = Math.round(defaults.triangles * fine.triangles);
+  const gaps = Number((defaults.size / 5).toPrecision(2));
+  const maxRim = { close: 0, keep: gaps, unknown: defaults.maxRim }[answers.openings];
+  const steps: (RecipeStep | false)[] = [
+    answers.support !== 'no' && full.kind !== 'room' && { operation: 'clean.support' },
+    { operation: 'clean.strays', ...(answers.others === 'yes' ? { set: { pieceRatio: OTHER_THINGS } } : {}) },
+    { operation: cameWithPlaces(ground) ? OPERATION_IDS.registerFine : OPERATION_IDS.registerAutomatic },
+    { operation: 'fuse.surface', set: { ...findOperation('fuse.surface').suggest(wanted) } },
+    { operation: 'mend.all', set: { maxRim } },
+    // A few more are not worth a step.
+    { operation: 'mend.reduce', set: { triangles }, when: { fact: 'triangles', above: 1.1 * triangles } },
+    full.finish !== 'reverse' && {
+      operation: 'texture.map',
+      set: { mapSize: defaults.mapSize },
+      when: { fact: 'colours', above: 0 },
+    },
+    { operation: 'check.inspect' },
+  ];
+  return {
+    name: 'guided',
+    title: 'From plain answers',
+    steps: steps.filter((s) => s !== false).filter((s) => !leftOut.includes(s.operation)),
+  };
+}
+
+/** Files may bring scans with their places: those are made finer, not looked for anew. */
+const cameWithPlaces = ({ scans, line }: Ground): boolean =>
+  scans.length > 1 &&
+  scans.every((s) => s.state !== 'loose') &&
+  !line.some((s) => s.operationId === OPERATION_IDS.registerAutomatic);
