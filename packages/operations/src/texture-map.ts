@@ -6,7 +6,14 @@ import { ChoiceParam, CountParam, FlagParam, RatioParam } from './params.js';
 export class TextureMapParams {
   static readonly retired = ['balance', 'suppressGlare'];
 
-  @CountParam({ title: 'Map size', unit: 'pixels', min: 256, max: 8192, help: 'Edge of the square map.' })
+  @CountParam({
+    title: 'Map size',
+    unit: 'pixels',
+    min: 0,
+    max: 8192,
+    help: 'Edge of the square map; empty or 0 takes the smallest that holds what the pictures show, up to 4096.',
+    whenEmpty: 'as the pictures',
+  })
   mapSize = 2048;
 
   @CountParam({
@@ -70,7 +77,7 @@ export const textureMap = defineOperation({
         pixelsPerMm: r.density,
         seenRatio: r.seenRatio,
         stretch95: r.stretch95,
-        mapSize: params.mapSize,
+        mapSize: r.mapSize,
       },
     };
   },

@@ -12,6 +12,9 @@ export interface StepStanding {
   by?: LineStep;
 }
 
+/** Facts that steps on the way make. */
+const BECOMES_KNOWN: readonly unknown[] = ['triangles', 'loose', 'doubtful'];
+
 /**
  * How far a piece has come on a recipe. Nothing but the piece is looked at: whoever ran a step, it counts; whatever was done
  * anew by hand, what follows from it is open again.
@@ -22,7 +25,8 @@ export function standingOf(recipe: Recipe, ground: Ground): StepStanding[] {
   return recipe.steps.map((step, i) => {
     const by = ground.line.findLast((s) => s.operationId === step.operation);
     if (by && !open && asWanted(step, by) && !undercut(recipe, i, by, ground.line)) return { step, state: 'done', by };
-    if (step.when && !holds(step.when, facts)) return { step, state: 'left-out' };
+    const known = !open || !BECOMES_KNOWN.includes(step.when?.fact);
+    if (step.when && known && !holds(step.when, facts)) return { step, state: 'left-out' };
     open = true;
     return { step, state: 'open' };
   });

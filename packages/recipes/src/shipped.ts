@@ -1,18 +1,22 @@
+import { OPERATION_IDS } from '@amber-knit/operations';
 import type { Recipe, RecipeStep } from './recipe.js';
 
 const COLOURED: RecipeStep['when'] = { fact: 'colours', above: 0 };
-const CLEANED: RecipeStep[] = [{ operation: 'clean.support' }, { operation: 'clean.strays' }];
-const KNITTED: RecipeStep[] = [{ operation: 'register.automatic' }, { operation: 'fuse.surface' }];
+const CLEANED: RecipeStep[] = [{ operation: OPERATION_IDS.cleanSupport }, { operation: OPERATION_IDS.cleanStrays }];
+const KNITTED: RecipeStep[] = [
+  { operation: OPERATION_IDS.registerAutomatic },
+  { operation: OPERATION_IDS.fuseSurface },
+];
 
 /** A surface of at most so many triangles. */
 const lighter = (triangles: number): RecipeStep => ({
-  operation: 'mend.reduce',
+  operation: OPERATION_IDS.mendReduce,
   set: { triangles },
   when: { fact: 'triangles', above: triangles },
 });
 /** Colour, where there is any. */
 const coloured = (mapSize?: number): RecipeStep => ({
-  operation: 'texture.map',
+  operation: OPERATION_IDS.textureMap,
   ...(mapSize ? { set: { mapSize } } : {}),
   when: COLOURED,
 });
@@ -25,9 +29,9 @@ export const RECIPES: Recipe[] = [
     steps: [
       ...CLEANED,
       ...KNITTED,
-      { operation: 'mend.all' },
-      { operation: 'mend.reduce', set: { triangles: 200_000 } },
-      { operation: 'texture.map' },
+      { operation: OPERATION_IDS.mendAll },
+      { operation: OPERATION_IDS.mendReduce, set: { triangles: 200_000 } },
+      { operation: OPERATION_IDS.textureMap },
     ],
   },
   {
@@ -35,12 +39,12 @@ export const RECIPES: Recipe[] = [
     title: 'A quick look: coarse, in a fraction of the time',
     steps: [
       ...CLEANED,
-      { operation: 'clean.thin', when: { fact: 'points', above: 300_000 } },
+      { operation: OPERATION_IDS.cleanThin, when: { fact: 'points', above: 300_000 } },
       ...KNITTED,
-      { operation: 'mend.all' },
+      { operation: OPERATION_IDS.mendAll },
       lighter(50_000),
       coloured(1024),
-      { operation: 'check.inspect' },
+      { operation: OPERATION_IDS.checkInspect },
     ],
   },
   {
@@ -49,11 +53,11 @@ export const RECIPES: Recipe[] = [
     steps: [
       ...CLEANED,
       ...KNITTED,
-      { operation: 'mend.all', set: { maxRim: 0 } },
+      { operation: OPERATION_IDS.mendAll, set: { maxRim: 0 } },
       lighter(400_000),
       coloured(1024),
-      { operation: 'check.inspect' },
-      { operation: 'deliver.print' },
+      { operation: OPERATION_IDS.checkInspect },
+      { operation: OPERATION_IDS.deliverPrint },
     ],
   },
   {
@@ -62,10 +66,10 @@ export const RECIPES: Recipe[] = [
     steps: [
       ...CLEANED,
       ...KNITTED,
-      { operation: 'mend.all' },
+      { operation: OPERATION_IDS.mendAll },
       coloured(4096),
-      { operation: 'check.inspect' },
-      { operation: 'deliver.export', set: { format: 'ply' } },
+      { operation: OPERATION_IDS.checkInspect },
+      { operation: OPERATION_IDS.deliverExport, set: { format: 'ply' } },
     ],
   },
   {
@@ -74,28 +78,34 @@ export const RECIPES: Recipe[] = [
     steps: [
       ...CLEANED,
       ...KNITTED,
-      { operation: 'mend.all', set: { maxRim: 0 } },
+      { operation: OPERATION_IDS.mendAll, set: { maxRim: 0 } },
       lighter(100_000),
       coloured(2048),
-      { operation: 'check.inspect' },
-      { operation: 'deliver.web' },
+      { operation: OPERATION_IDS.checkInspect },
+      { operation: OPERATION_IDS.deliverWeb },
     ],
   },
   {
     name: 'reverse',
     title: 'For construction: crisp and dense, openings left as they are, no colour',
-    steps: [...CLEANED, ...KNITTED, { operation: 'mend.all' }, lighter(600_000), { operation: 'check.inspect' }],
+    steps: [
+      ...CLEANED,
+      ...KNITTED,
+      { operation: OPERATION_IDS.mendAll },
+      lighter(600_000),
+      { operation: OPERATION_IDS.checkInspect },
+    ],
   },
   {
     name: 'scene',
     title: 'Rooms and scenes: nothing taken for a table, open where nobody looked',
     steps: [
-      { operation: 'clean.strays' },
+      { operation: OPERATION_IDS.cleanStrays },
       ...KNITTED,
-      { operation: 'mend.all', set: { maxRim: 300 } },
+      { operation: OPERATION_IDS.mendAll, set: { maxRim: 300 } },
       lighter(800_000),
       coloured(4096),
-      { operation: 'check.inspect' },
+      { operation: OPERATION_IDS.checkInspect },
     ],
   },
 ];

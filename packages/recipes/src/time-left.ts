@@ -1,3 +1,4 @@
+import { OPERATION_IDS } from '@amber-knit/operations';
 /** How long an operation took on this machine, and how large the piece was. */
 export interface PastRun {
   operationId: string;
@@ -7,18 +8,18 @@ export interface PastRun {
 }
 
 /**
- * Seconds for a million points where the machine has no past: the demo jug (8 scans, 41 pictures, 1.3 million points) on two cores.
- * Told apart from what was learnt by nothing: the first run corrects it.
+ * Seconds for a million points where the machine has no past: the demo jug (8 scans, 41 pictures, 0.38 million points) on two cores
+ * beside a browser. The first run on a machine corrects it.
  */
 const FIRST_GUESS: Record<string, number> = {
-  'clean.support': 2,
-  'clean.strays': 1,
-  'register.automatic': 16,
-  'fuse.surface': 17,
-  'mend.all': 25,
-  'mend.reduce': 9,
-  'texture.map': 60,
-  'check.inspect': 4,
+  [OPERATION_IDS.cleanSupport]: 8,
+  [OPERATION_IDS.cleanStrays]: 5,
+  [OPERATION_IDS.registerAutomatic]: 70,
+  [OPERATION_IDS.fuseSurface]: 50,
+  [OPERATION_IDS.mendAll]: 75,
+  [OPERATION_IDS.mendReduce]: 35,
+  [OPERATION_IDS.textureMap]: 130,
+  [OPERATION_IDS.checkInspect]: 6,
 };
 /** Newest runs of an operation that count. */
 const REMEMBERED = 7;

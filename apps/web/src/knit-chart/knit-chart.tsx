@@ -26,7 +26,10 @@ export function KnitChart({ piece }: { piece: PieceView }) {
   const middle = middleOf(rows);
   const height = chartHeight(rows);
   const go = (stage: Stage): void => void navigate(`/pieces/${piece.id}/bench/${stage}`);
-  const current = piece.stages.find((s) => s.state === 'empty' && s.stage !== 'clean')?.stage ?? 'deliver';
+  const running = piece.stages.find((s) => s.state === 'running');
+  // With scans there, nobody goes back to plan them.
+  const passed = (stage: Stage): boolean => stage === 'clean' || (stage === 'plan' && piece.scans > 0);
+  const current = (running ?? piece.stages.find((s) => s.state === 'empty' && !passed(s.stage)))?.stage ?? 'deliver';
   const state = (stage: Stage) => piece.stages.find((s) => s.stage === stage)!;
   const merged = STAGES.slice(4).map(({ id }) => id);
 

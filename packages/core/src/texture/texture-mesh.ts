@@ -17,6 +17,7 @@ import { fillUnseen } from './fill-unseen.js';
 import { fitLight } from './fit-light.js';
 import { colorFrames, seeAgain, viewsOfFrames, type ColorFrame, type FrameView } from './frame-views.js';
 import { LitSurface } from './lit-surface.js';
+import { mapSizeFor } from './map-size.js';
 import { TexelPainter } from './texel-painter.js';
 import { UNWRAP_DEFAULTS, unwrapMesh, type UnwrapOptions } from '../unwrapping/index.js';
 
@@ -43,6 +44,8 @@ export const TEXTURE_MESH_DEFAULTS: TextureMeshOptions = {
 
 export interface TextureMeshResult {
   mesh: TexturedMesh;
+  /** Edge of the map, pixels. */
+  mapSize: number;
   charts: number;
   coverage: number;
   density: number;
@@ -62,7 +65,8 @@ export interface TextureMeshResult {
 /**
  * Unwraps a mesh and colours its map from the images that see each place best, light and exposure taken out of them (`fitLight`),
  * what doesn't follow left to others (`agreeViews`), mixed smoothly; where no image sees it, from vertex colours and from around.
- * Every texel inside a chart gets a colour, and charts are padded outwards by the gap.
+ * Every texel inside a chart gets a colour, and charts are padded outwards by the gap. A map size of 0 means one that holds what the
+ * pictures show (`mapSizeFor`).
  * Source of the weighting: C. Rocchini, P. Cignoni, C. Montani, R. Scopigno (1999), Multiple textures stitching and
  * blending on 3D objects.
  */
@@ -73,10 +77,11 @@ export async function textureMesh(
   options: Partial<TextureMeshOptions>,
   ctx: RunContext,
 ): Promise<TextureMeshResult> {
-  const o = { ...TEXTURE_MESH_DEFAULTS, ...options };
+  const frames = colorFrames(scans, placements);
+  const { mapSize: asked, ...rest } = { ...TEXTURE_MESH_DEFAULTS, ...options };
+  const o = { ...rest, mapSize: asked || mapSizeFor(bare, frames) };
   const mesh: NormalMesh = { ...bare, normals: bare.normals ?? vertexNormals(bare) };
   const atlas = await unwrapMesh(mesh, o, ctx.part(0, 0.25, 'Unwrapping'));
-  const frames = colorFrames(scans, placements);
   const views = viewsOfFrames(mesh, frames, ctx.part(0.25, 0.35, 'Finding what each image sees'));
   const caster = await simplifyMesh(mesh, SHADOW_TRIANGLES);
   const seen = lookAtPaint(mesh, caster, frames, views, o, ctx.part(0.35, 0.7, 'Telling light from paint'));
@@ -100,6 +105,7 @@ export async function textureMesh(
   ctx.checkpoint(1);
   return {
     mesh: { ...mesh, cornerUvs, texture: painted.texture },
+    mapSize: size,
     charts: atlas.charts,
     coverage: atlas.coverage,
     density: atlas.density,

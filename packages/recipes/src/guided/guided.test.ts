@@ -143,6 +143,15 @@ test('answers choose the operations and their values', () => {
   expect(set({ openings: 'keep' }, 'mend.all').maxRim).toBeGreaterThan(0);
 });
 
+test('what depends on a surface that is not there yet is to come, not left out', () => {
+  const piece = new PlayedPiece();
+  const reduce = () => nextMove(piece.memory, piece.ground()).standing.find((s) => s.step.operation === 'mend.reduce');
+  expect(reduce()?.state).toBe('open');
+  piece.told['fuse.surface'] = { triangles: 900 };
+  piece.goOn();
+  expect(reduce()?.state).toBe('left-out');
+});
+
 test('a light surface is not made lighter, and scans without colour get no map', () => {
   const piece = new PlayedPiece({ finish: 'print' });
   piece.told['fuse.surface'] = { triangles: 90_000, expectedError: 0.02 };

@@ -28,19 +28,23 @@ export function recipeFor(answers: GuideAnswers, ground: Ground, leftOut: readon
   const gaps = Number((defaults.size / 5).toPrecision(2));
   const maxRim = { close: 0, keep: gaps, unknown: defaults.maxRim }[answers.openings];
   const steps: (RecipeStep | false)[] = [
-    answers.support !== 'no' && full.kind !== 'room' && { operation: 'clean.support' },
-    { operation: 'clean.strays', ...(answers.others === 'yes' ? { set: { pieceRatio: OTHER_THINGS } } : {}) },
+    answers.support !== 'no' && full.kind !== 'room' && { operation: OPERATION_IDS.cleanSupport },
+    {
+      operation: OPERATION_IDS.cleanStrays,
+      ...(answers.others === 'yes' ? { set: { pieceRatio: OTHER_THINGS } } : {}),
+    },
     { operation: cameWithPlaces(ground) ? OPERATION_IDS.registerFine : OPERATION_IDS.registerAutomatic },
-    { operation: 'fuse.surface', set: { ...findOperation('fuse.surface').suggest(wanted) } },
-    { operation: 'mend.all', set: { maxRim } },
+    { operation: OPERATION_IDS.fuseSurface, set: { ...findOperation(OPERATION_IDS.fuseSurface).suggest(wanted) } },
+    { operation: OPERATION_IDS.mendAll, set: { maxRim } },
     // A few more are not worth a step.
-    { operation: 'mend.reduce', set: { triangles }, when: { fact: 'triangles', above: 1.1 * triangles } },
+    { operation: OPERATION_IDS.mendReduce, set: { triangles }, when: { fact: 'triangles', above: 1.1 * triangles } },
     full.finish !== 'reverse' && {
-      operation: 'texture.map',
-      set: { mapSize: defaults.mapSize },
+      operation: OPERATION_IDS.textureMap,
+      // Where colour matters, all of it; else a small map does.
+      set: { mapSize: full.finish === 'print' ? defaults.mapSize : 0 },
       when: { fact: 'colours', above: 0 },
     },
-    { operation: 'check.inspect' },
+    { operation: OPERATION_IDS.checkInspect },
   ];
   return {
     name: 'guided',

@@ -59,7 +59,7 @@ const number = (value: Figures[string] | undefined): number => (typeof value ===
 const scansText = (n: number): string => `${n} ${n === 1 ? 'scan' : 'scans'}`;
 
 const support: StopFinder = ({ answers, ground, done }) => {
-  const step = done('clean.support');
+  const step = done(OPERATION_IDS.cleanSupport);
   if (!step?.changed) return undefined;
   const gone = number(step.figures.removedPoints);
   const share = gone / Math.max(1, ground.pointsBrought);
@@ -154,7 +154,7 @@ const places: StopFinder = ({ ground, done }) => {
 };
 
 const openings: StopFinder = ({ answers, done }) => {
-  const step = done('mend.all');
+  const step = done(OPERATION_IDS.mendAll);
   const left = number(step?.figures.leftOpen) - number(step?.figures.wouldCross);
   if (!step || left <= 0 || done(OPERATION_IDS.mendHoles)) return undefined;
   const holes = left === 1 ? 'One opening was' : `${left} openings were`;
@@ -184,8 +184,8 @@ const openings: StopFinder = ({ answers, done }) => {
 };
 
 const enough: StopFinder = ({ done }) => {
-  const step = done('mend.all');
-  if (!step || !done('check.inspect')) return undefined;
+  const step = done(OPERATION_IDS.mendAll);
+  if (!step || !done(OPERATION_IDS.checkInspect)) return undefined;
   const invented = number(step.figures.inventedRatio);
   if (invented <= MUCH_INVENTED) return undefined;
   return {
@@ -215,7 +215,13 @@ const moreScans = (label: string, text: string): StopChoice => ({
 });
 
 /** What a model can do without. */
-const DISPENSABLE = ['clean.support', 'clean.strays', 'mend.reduce', 'texture.map', 'check.inspect'];
+const DISPENSABLE: readonly string[] = [
+  OPERATION_IDS.cleanSupport,
+  OPERATION_IDS.cleanStrays,
+  OPERATION_IDS.mendReduce,
+  OPERATION_IDS.textureMap,
+  OPERATION_IDS.checkInspect,
+];
 
 /** A step that came to no good end. */
 export function failedStop({ failed }: Ground): Stop | undefined {

@@ -7,6 +7,7 @@ import {
   shareText,
   type Figures,
   type Stage,
+  OPERATION_IDS,
 } from '@amber-knit/operations';
 import type { GuideAnswers } from '@amber-knit/planning';
 import type { StepStanding } from '../follow-recipe.js';
@@ -72,7 +73,7 @@ export function verdictOn(
   const registered = ground.line.findLast((s) => operationOf(s)?.stage === 'register' && s.figures.rms !== undefined);
   judgePlaces(ground, registered?.figures ?? {}, point);
   judgeSurface(answers, figures, ground, point);
-  judgeSize(ground, figures('check.inspect'), point);
+  judgeSize(ground, figures(OPERATION_IDS.checkInspect), point);
   for (const stop of stops)
     if (decided[stop.key] === LATER)
       point('Left for later', stop.title, 'look', { text: `Decide: ${stop.title.toLowerCase()}`, stage: stop.stage });
@@ -80,7 +81,7 @@ export function verdictOn(
     const { title, stage } = findOperation(id);
     point('Gone without', title, 'look', { text: `Find out why “${title}” did not work.`, stage });
   }
-  if (standing.some((s) => s.step.operation === 'texture.map' && s.state === 'left-out'))
+  if (standing.some((s) => s.step.operation === OPERATION_IDS.textureMap && s.state === 'left-out'))
     points.push({ label: 'Colour', text: 'the scans have none', grade: 'good' });
   const grade = (['poor', 'look'] as const).find((g) => points.some((p) => p.grade === g)) ?? 'good';
   return { grade, words: WORDS[grade], points, improve };
@@ -115,17 +116,18 @@ function judgePlaces({ scans, stats }: Ground, registered: Figures, tell: Tell):
 }
 
 function judgeSurface(answers: GuideAnswers, figures: (id: string) => Figures, ground: Ground, tell: Tell): void {
-  const mended = figures('mend.all');
-  const byHand = ground.line.filter((s) => s.operationId === 'mend.holes');
+  const mended = figures(OPERATION_IDS.mendAll);
+  const byHand = ground.line.filter((s) => s.operationId === OPERATION_IDS.mendHoles);
   const invented = [mended, ...byHand.map((s) => s.figures)].reduce(
     (sum, f) => sum + (number(f.inventedRatio) ?? 0),
     0,
   );
-  const { watertight } = figures('check.inspect');
+  const { watertight } = figures(OPERATION_IDS.checkInspect);
   const open = watertight !== true;
   // What stays open by itself, because every filling would have crossed the surface, was not wanted open.
   const wanted =
-    (number(mended.leftOpen) ?? 0) - (number(mended.wouldCross) ?? 0) > 0 && !figures('mend.holes').filledHoles;
+    (number(mended.leftOpen) ?? 0) - (number(mended.wouldCross) ?? 0) > 0 &&
+    !figures(OPERATION_IDS.mendHoles).filledHoles;
   tell(
     'Closed',
     open ? (wanted ? 'no, openings were left' : 'no') : 'yes, watertight',
@@ -144,9 +146,9 @@ function judgeSurface(answers: GuideAnswers, figures: (id: string) => Figures, g
     text: 'Scan again where the surface is invented; Register shows where the scanner should stand.',
     stage: 'register',
   });
-  const error = number(figures('fuse.surface').expectedError);
+  const error = number(figures(OPERATION_IDS.fuseSurface).expectedError);
   if (error !== undefined) tell('Sure within', `${lengthText(error)} in the middle, one standard deviation`, 'good');
-  const seen = number(figures('texture.map').seenRatio);
+  const seen = number(figures(OPERATION_IDS.textureMap).seenRatio);
   if (seen !== undefined)
     tell('Colour', `${shareText(seen)} seen in pictures`, gradeBy(1 - seen, UNSEEN), {
       text: 'Take pictures of the sides whose colour was guessed.',

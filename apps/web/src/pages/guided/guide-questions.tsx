@@ -12,22 +12,21 @@ export function GuideQuestions({
   onAnswer(change: Partial<GuideAnswers>): void;
 }) {
   return (
-    <div className="grid gap-x-8 gap-y-5 lg:grid-cols-2">
+    <div className="grid gap-x-6 gap-y-4 lg:grid-cols-2">
       {GUIDE_WORDS.map(({ question, title, changes, answers: choices }) => (
         <div key={question} className={question === 'kind' ? 'lg:col-span-2' : ''}>
           <Question title={title} help={changes}>
-            <div className="flex flex-wrap gap-2">
+            <div className="grid auto-rows-fr grid-cols-[repeat(auto-fill,88px)] gap-2">
               {choices.map(([answer, words]) => (
-                <div key={answer} className="w-[104px]">
-                  <Card
-                    group={question}
-                    on={answers[question] === answer}
-                    onChoose={() => onAnswer({ [question]: answer })}
-                  >
-                    <GuideDrawing question={question} answer={answer} />
-                    <span className="leading-tight">{words}</span>
-                  </Card>
-                </div>
+                <Card
+                  key={answer}
+                  group={question}
+                  on={answers[question] === answer}
+                  onChoose={() => onAnswer({ [question]: answer })}
+                >
+                  <GuideDrawing question={question} answer={answer} />
+                  <span className="leading-tight">{words}</span>
+                </Card>
               ))}
             </div>
           </Question>

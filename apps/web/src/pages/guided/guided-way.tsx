@@ -71,13 +71,17 @@ export function GuidedWay({ pieceId, run, steps }: { pieceId: string; run: Guide
       {error !== undefined && <Notice tone="error">{problemText(error)}</Notice>}
       <div className="mt-3 flex gap-2">
         {working && (
-          <Button disabled={isLoading} onClick={() => void pace({ pieceId, pace: 'pause' })}>
-            <Pause size={15} /> Pause after this
+          <Button
+            disabled={isLoading}
+            title="Nothing more is begun; what runs now goes on to its end"
+            onClick={() => void pace({ pieceId, pace: 'pause' })}
+          >
+            <Pause size={15} /> Pause
           </Button>
         )}
         {working && running && (
           <Button onClick={() => void cancel(running.id)} aria-label={`Cancel: ${running.title}`}>
-            Cancel this step
+            Cancel step
           </Button>
         )}
         {run.status === 'paused' && (

@@ -1,6 +1,7 @@
 import { Link } from 'react-router';
 import { CircleAlert, CircleCheck, CircleX, Download } from 'lucide-react';
 import type { GuideAnswers, GuideVerdict, PieceView, StepView } from '@amber-knit/contracts';
+import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import { api, problemText } from '../../api/api';
 import { stageOf } from '../../app/stages';
 import { Button, Notice } from '../../shared/controls';
@@ -52,7 +53,7 @@ export function VerdictCard({
         {verdict.improve.length > 0 && (
           <>
             <h3 className="m-0 mt-4 text-base font-semibold">What would help, the most first</h3>
-            <ol className="m-0 mt-1 pl-5">
+            <ol className="m-0 mt-1 list-decimal pl-5">
               {verdict.improve.map(({ text, stage }) => (
                 <li key={text}>
                   {text}{' '}
@@ -82,9 +83,9 @@ export function VerdictCard({
 
 /** Ways out, the one that was answered first. */
 const TARGETS = [
-  { operationId: 'deliver.web', label: 'For the web', finish: 'render' },
-  { operationId: 'deliver.print', label: 'For printing', finish: 'print' },
-  { operationId: 'deliver.export', label: 'For other programs', finish: 'archive' },
+  { operationId: OPERATION_IDS.deliverWeb, label: 'For the web', finish: 'render' },
+  { operationId: OPERATION_IDS.deliverPrint, label: 'For printing', finish: 'print' },
+  { operationId: OPERATION_IDS.deliverExport, label: 'For other programs', finish: 'archive' },
 ] as const;
 
 function Targets({ piece, steps, answers }: { piece: PieceView; steps: readonly StepView[]; answers: GuideAnswers }) {
