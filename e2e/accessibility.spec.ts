@@ -10,7 +10,14 @@ for (const theme of ['light', 'dark']) {
     await page.addInitScript((t) => localStorage.setItem('amber-knit-theme', t), theme);
     const pieces = (await (await page.request.get('/api/pieces')).json()) as { id: string; name: string }[];
     const piece = `/pieces/${pieces.find((p) => p.name === 'Galley jug')!.id}`;
-    for (const path of ['/', piece, `${piece}/ledger`, '/nothing', ...STAGES.map((s) => `${piece}/bench/${s}`)]) {
+    for (const path of [
+      '/',
+      piece,
+      `${piece}/ledger`,
+      `${piece}/guided`,
+      '/nothing',
+      ...STAGES.map((s) => `${piece}/bench/${s}`),
+    ]) {
       await page.goto(path);
       await expect(page.getByRole('navigation', { name: 'Where you are' })).toBeVisible();
       // Lists and forms have arrived once nothing is asked for any more.

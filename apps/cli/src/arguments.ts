@@ -17,6 +17,8 @@ export interface RunArguments {
   seed: number;
   threads: number;
   quiet: boolean;
+  /** A picture of the surface is wanted. */
+  picture: boolean;
   /** Answers of a guided run; what is not given is unknown. */
   answers: GuideAnswers;
 }
@@ -46,6 +48,7 @@ export async function parseRunArguments(argv: string[]): Promise<RunArguments> {
         seed: { type: 'string', default: '1' },
         threads: { type: 'string', default: String(availableParallelism()) },
         quiet: { type: 'boolean', default: false },
+        picture: { type: 'boolean', default: false },
         answer: { type: 'string', multiple: true, default: [] },
       },
       strict: true,
@@ -75,6 +78,7 @@ export async function parseRunArguments(argv: string[]): Promise<RunArguments> {
     threads,
     quiet: values.quiet,
     answers: parseAnswers(values.answer),
+    picture: values.picture,
   };
 }
 

@@ -8,6 +8,7 @@ import { describeScan, loadInputs, loadSurface } from './load-inputs.js';
 import { ProgressReporter } from './progress.js';
 import { compare, exportSurface, measure } from './surface-commands.js';
 import { peakMemoryMb, runRecipe, writeResults } from './run-recipe.js';
+import { night } from './night/night.js';
 import { EXIT, InputError, UsageError } from './usage-error.js';
 
 const USAGE = `Usage:
@@ -17,6 +18,10 @@ const USAGE = `Usage:
   amberknit guided --in PATH... --out DIR [--answer kind=vessel] [--answer finish=print] [--answer fineness=…]
                 [--answer support=…] [--answer others=…] [--answer openings=…] [options of run]
                 A finished model from plain answers; nobody is asked: the safe choice is taken, and told in report.json.
+  amberknit night --in DAY --out DIR [--recipe NAME|FILE.json | --answer …] [--set …] [--units …] [--group REGEX]
+                [--hands N] [--memory MB] [--again] [--watch] [--seed N] [--quiet]
+                A model of each object of a folder: each folder in it is one; scan files beside them by what --group
+                finds in their names. Summary in DIR/index.html and DIR/night.json; what is done is not done again.
   amberknit apply OPERATION... --in FILE --out DIR [--set …] [--units …] [--seed N] [--threads N] [--quiet]
                 Operations that need only a surface (mend.all, mend.denoise, mend.reduce, mend.even, check.inspect) on a
                 PLY, OBJ, STL, OFF, GLB or 3MF file.
@@ -39,7 +44,7 @@ async function run(argv: string[]): Promise<number> {
   const progress = new ProgressReporter(process.stderr, args.quiet);
   notes.forEach((n) => progress.note(n));
   const result = await runRecipe({ scans }, args.recipe, args.set, args.seed, args.threads, progress);
-  await writeResults(args.out, result, {
+  await writeResults(args.out, result, args, {
     recipe: args.recipe.name,
     seed: args.seed,
     inputs: scans.map((s) => s.name),
@@ -64,7 +69,7 @@ async function guided(argv: string[]): Promise<number> {
   const result = await runGuided({ scans }, answers, options).finally(() => pool.close());
   const { verdict, stops } = result;
   const inputs = scans.map((s) => s.name);
-  await writeResults(args.out, result, { recipe: 'guided', seed, inputs, notes, answers, stops, verdict });
+  await writeResults(args.out, result, args, { recipe: 'guided', seed, inputs, notes, answers, stops, verdict });
   process.stdout.write(`${verdict.words}\n`);
   for (const p of verdict.points)
     process.stdout.write(`  ${p.label}: ${p.text}${p.grade === 'good' ? '' : ` (${p.grade})`}\n`);
@@ -92,7 +97,7 @@ async function apply(argv: string[]): Promise<number> {
   const progress = new ProgressReporter(process.stderr, args.quiet);
   notes.forEach((n) => progress.note(n));
   const result = await runRecipe({ mesh }, recipe, args.set, args.seed, args.threads, progress);
-  await writeResults(args.out, result, { recipe: operations.join(' '), seed: args.seed, inputs: args.in, notes });
+  await writeResults(args.out, result, args, { recipe: operations.join(' '), seed: args.seed, inputs: args.in, notes });
   return EXIT.done;
 }
 
@@ -142,6 +147,7 @@ async function main(argv: string[]): Promise<number> {
   try {
     if (command === 'run') return await run(rest);
     if (command === 'guided') return await guided(rest);
+    if (command === 'night') return await night(rest, process.argv[1]);
     if (command === 'apply') return await apply(rest);
     if (command === 'measure') return await measure(rest);
     if (command === 'compare') return await compare(rest);

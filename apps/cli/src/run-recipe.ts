@@ -1,6 +1,8 @@
 import { mkdir, rename, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Placement } from '@amber-knit/core/geometry';
+import { encodeColorPng } from '@amber-knit/core/stored';
+import { renderTurntable } from '@amber-knit/core/texture';
 import { findOperation, writeMeshFile, type WorkData } from '@amber-knit/operations';
 import { factsOf, holds, MemoryRun, type Recipe, type RunResult, type StepReport } from '@amber-knit/recipes';
 import { ThreadPool } from '@amber-knit/threads';
@@ -29,10 +31,15 @@ export async function runRecipe(
   return run;
 }
 
-/** Writes poses.json, mesh.ply, mesh.glb, what was delivered, and report.json; every file appears only when complete. */
+/** Edge of the picture of a surface, pixels, and its ground. */
+const PICTURE = 352;
+const GROUND: [number, number, number] = [239, 233, 221];
+
+/** Writes poses.json, mesh.ply, mesh.glb, what was delivered, a picture if wanted, and report.json; every file appears only when complete. */
 export async function writeResults(
   dir: string,
   result: RunResult,
+  wanted: { picture: boolean },
   about: { recipe: string; seed: number; inputs: string[]; notes: string[] } & Record<string, unknown>,
 ): Promise<void> {
   await mkdir(dir, { recursive: true });
@@ -46,6 +53,8 @@ export async function writeResults(
   if (mesh) await put('mesh.ply', (await writeMeshFile(mesh, { name: 'mesh', format: 'ply', unit: 'mm' })).bytes);
   if (mesh)
     await put('mesh.glb', (await writeMeshFile(model ?? mesh, { name: 'mesh', format: 'glb', unit: 'mm' })).bytes);
+  const shown = model ?? mesh;
+  if (shown && wanted.picture) await put('picture.png', encodeColorPng(renderTurntable(shown, PICTURE, 1, GROUND)));
   if (file && !file.source) await put(file.name, file.bytes);
   await put('report.json', JSON.stringify({ version: 1, units: 'mm', ...about, steps: result.steps }, undefined, 1));
 }
