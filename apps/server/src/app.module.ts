@@ -8,7 +8,7 @@ import type { ServerConfig } from './config.js';
 import { dataSourceOptions } from './database/data-source.js';
 import { EventsController } from './events/events.controller.js';
 import { EventsService } from './events/events.service.js';
-import { GuidedController } from './guided/guided.controller.js';
+import { GuidedController, RecipesController } from './guided/guided.controller.js';
 import { GuidedService } from './guided/guided.service.js';
 import { HealthController } from './health/health.controller.js';
 import { PieceStore } from './pieces/piece-store.js';
@@ -34,6 +34,7 @@ export class AppModule {
         PiecesController,
         StepsController,
         GuidedController,
+        RecipesController,
         CapturesController,
         SelectionsController,
         EventsController,

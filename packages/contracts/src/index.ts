@@ -6,7 +6,7 @@ import type {
 } from '@amber-knit/core/geometry';
 import type { DeviceInfo } from '@amber-knit/device-protocol';
 import type { GuideAnswers, PlanAnswers } from '@amber-knit/planning';
-import type { GuideVerdict, StepState, Stop } from '@amber-knit/recipes';
+import type { GuideVerdict, MadeRecipe, Recipe, StepState, Stop } from '@amber-knit/recipes';
 import type { ArtifactKind, FigureView, Figures, ParamField, ParamView, Stage } from '@amber-knit/operations';
 
 /** HTTP and event types that server and browser share. Dates are ISO 8601 texts, lengths millimetres. */
@@ -230,6 +230,8 @@ export interface GuidedStepView {
 
 export interface GuidedView {
   answers: GuideAnswers;
+  /** Title of the recipe that it follows; null: from the answers. */
+  recipe: string | null;
   status: GuidedStatus;
   /** What it does now, or why it does not, in a sentence. */
   now: string;
@@ -266,5 +268,5 @@ export interface Problem {
 }
 
 export type { DoubtReason, PlacementAgreement, PlacementNeighbour, PlacementUncertainty, PlanAnswers };
-export type { GuideAnswers, GuideVerdict, Stop };
+export type { GuideAnswers, GuideVerdict, MadeRecipe, Recipe, Stop };
 export type { ArtifactKind, Figures, ParamField, Stage };

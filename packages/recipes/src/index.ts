@@ -2,6 +2,7 @@ export * from './follow-recipe.js';
 export * from './ground.js';
 export * from './memory-run.js';
 export * from './recipe.js';
+export * from './recipe-of-line.js';
 export * from './shipped.js';
 export * from './time-left.js';
 export * from './guided/next-move.js';

@@ -1,5 +1,6 @@
 import { OPERATIONS } from '@amber-knit/operations';
 import { FACTS, holds, parseRecipe, type Facts } from './recipe.js';
+import { recipeOfLine } from './recipe-of-line.js';
 import { RECIPES } from './shipped.js';
 
 const facts: Facts = { scans: 3, points: 1000, triangles: 0, pictures: 1, colours: 1, loose: 0, doubtful: 0 };
@@ -54,3 +55,51 @@ test('every operation that can be repeated may stand in a recipe', () => {
     else expect(read().steps).toHaveLength(1);
   }
 });
+
+test('of what was done only what was set otherwise is fixed; what hangs on this piece is left out and told', () => {
+  const stats = { ...STATS, names: ['a', 'b'] };
+  let number = 0;
+  const step = (operationId: string, params: Record<string, unknown>) => ({
+    id: String(++number),
+    number,
+    operationId,
+    params,
+    figures: {},
+    byRun: false,
+    changed: true,
+  });
+  const made = recipeOfLine(
+    'Jug',
+    [
+      step('capture.import', { unit: 'auto' }),
+      step('clean.support', { clearance: 2, minShare: 0.08, levels: 'one', only: ['a'] }),
+      step('clean.cut', {}),
+      step('register.automatic', { reference: 'a', coarseCell: 0, fineCell: 0 }),
+      step('fuse.surface', { voxel: 0.5, truncationVoxels: 3 }),
+      step('fuse.surface', { voxel: 0.9 }),
+      step('mend.all', { maxRim: 0, shape: 'flat', fragmentRatio: 0.05, evenRounds: 0 }),
+      step('gone.operation', {}),
+    ],
+    stats,
+  );
+  expect(made.recipe.steps).toEqual([
+    { operation: 'clean.support', set: { clearance: 2 } },
+    { operation: 'register.automatic' },
+    // Suggested for points 0.9 mm apart: suggested anew elsewhere.
+    { operation: 'fuse.surface' },
+    { operation: 'mend.all', set: { shape: 'flat' } },
+  ]);
+  expect(made.notRepeated).toHaveLength(1);
+  expect(parseRecipe(JSON.parse(JSON.stringify(made.recipe))).steps).toHaveLength(4);
+});
+
+const STATS = {
+  scans: 2,
+  points: 1000,
+  spacing: 0.9,
+  diagonal: 200,
+  hasFrames: false,
+  hasColors: false,
+  triangles: 0,
+  hasModel: false,
+};

@@ -17,6 +17,7 @@ import type {
   PlanAnswers,
   StepStatus,
 } from '@amber-knit/contracts';
+import type { Recipe } from '@amber-knit/recipes';
 
 /** One object to deliver. */
 @Entity('piece')
@@ -139,6 +140,8 @@ export class Step {
 export class GuidedRun {
   @PrimaryColumn('uuid', { name: 'piece_id' }) pieceId: string;
   @Column('jsonb') answers: GuideAnswers;
+  /** The recipe that it follows; null: the one that follows from the answers. */
+  @Column('jsonb', { nullable: true }) recipe: Recipe | null;
   @Column('jsonb', { default: () => "'{}'" }) decided: Record<string, string>;
   @Column('text', { name: 'left_out', array: true, default: () => "'{}'" }) leftOut: string[];
   @Column('boolean', { default: false }) paused: boolean;

@@ -138,7 +138,7 @@ class GuidedRuns1764520000000 implements MigrationInterface {
   async up(q: QueryRunner): Promise<void> {
     await q.query(`
       CREATE TABLE guided_run (
-        piece_id uuid PRIMARY KEY REFERENCES piece ON DELETE CASCADE, answers jsonb NOT NULL,
+        piece_id uuid PRIMARY KEY REFERENCES piece ON DELETE CASCADE, answers jsonb NOT NULL, recipe jsonb,
         decided jsonb NOT NULL DEFAULT '{}', left_out text[] NOT NULL DEFAULT '{}', paused boolean NOT NULL DEFAULT false,
         steps uuid[] NOT NULL DEFAULT '{}', since_number int NOT NULL DEFAULT 0,
         created_at timestamptz NOT NULL DEFAULT now(), updated_at timestamptz NOT NULL DEFAULT now());

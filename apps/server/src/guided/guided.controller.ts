@@ -1,8 +1,9 @@
 import { Body, Controller, Get, HttpCode, Param, ParseUUIDPipe, Post, Put } from '@nestjs/common';
 import { ApiOperation, ApiProperty, ApiTags } from '@nestjs/swagger';
-import { IsIn, IsString, MaxLength } from 'class-validator';
+import { IsIn, IsObject, IsString, MaxLength } from 'class-validator';
 import type { GuidedState } from '@amber-knit/contracts';
 import { GUIDE_QUESTIONS, type GuideAnswers } from '@amber-knit/planning';
+import { RECIPES, type MadeRecipe, type Recipe } from '@amber-knit/recipes';
 import { GuidedService } from './guided.service.js';
 
 /** Answers of a guided run as they come over HTTP. */
@@ -27,6 +28,30 @@ export class DecisionBody {
   choice: string;
 }
 
+export class RecipeBody {
+  @ApiProperty({ description: 'A recipe, see docs/formats.md' })
+  @IsObject()
+  recipe: Record<string, unknown>;
+}
+
+@ApiTags('Guided run')
+@Controller('api')
+export class RecipesController {
+  constructor(private readonly guided: GuidedService) {}
+
+  @Get('recipes')
+  @ApiOperation({ summary: 'The recipes that come with the program' })
+  shipped(): Recipe[] {
+    return RECIPES;
+  }
+
+  @Get('pieces/:id/recipe')
+  @ApiOperation({ summary: 'What was done to a piece, as a recipe for others' })
+  made(@Param('id', ParseUUIDPipe) id: string): Promise<MadeRecipe> {
+    return this.guided.recipe(id);
+  }
+}
+
 @ApiTags('Guided run')
 @Controller('api/pieces/:id/guided')
 export class GuidedController {
@@ -42,6 +67,12 @@ export class GuidedController {
   @ApiOperation({ summary: 'Starts a guided run, or answers anew: what the answers touch is done again' })
   answer(@Param('id', ParseUUIDPipe) id: string, @Body() answers: GuideBody): Promise<GuidedState> {
     return this.guided.answer(id, { ...answers });
+  }
+
+  @Put('recipe')
+  @ApiOperation({ summary: 'Runs a recipe on the piece; a person is asked at the same places' })
+  follow(@Param('id', ParseUUIDPipe) id: string, @Body() { recipe }: RecipeBody): Promise<GuidedState> {
+    return this.guided.follow(id, recipe);
   }
 
   @Post('decisions')

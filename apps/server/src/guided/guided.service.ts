@@ -8,7 +8,10 @@ import {
   decide,
   likelySeconds,
   nextMove,
+  parseRecipe,
+  recipeOfLine,
   type GuideMemory,
+  type MadeRecipe,
   type Move,
   type Outlook,
   type PastRun,
@@ -77,13 +80,30 @@ export class GuidedService implements OnModuleInit, OnModuleDestroy {
   }
 
   /** Starts a run, or gives one other answers. */
-  async answer(pieceId: string, answers: GuideAnswers): Promise<GuidedState> {
+  answer(pieceId: string, answers: GuideAnswers): Promise<GuidedState> {
+    return this.begin(pieceId, { answers, recipe: null });
+  }
+
+  /** Runs a recipe; a person is asked at the same places. @throws GeometryError `invalid-parameter` if it is none */
+  async follow(pieceId: string, recipe: unknown): Promise<GuidedState> {
+    const { plan } = await this.db.manager.findOneByOrFail(Piece, { id: pieceId });
+    return this.begin(pieceId, { answers: firstGuideAnswers(plan), recipe: parseRecipe(recipe) });
+  }
+
+  /** What was done to a piece, as a recipe for others. */
+  async recipe(pieceId: string): Promise<MadeRecipe> {
+    const { name } = await this.db.manager.findOneByOrFail(Piece, { id: pieceId });
+    const facts = await this.facts({ pieceId, steps: [], sinceNumber: 0 });
+    return recipeOfLine(name, pieceGround(facts).line, facts.stats);
+  }
+
+  private async begin(pieceId: string, how: Pick<GuidedRun, 'answers' | 'recipe'>): Promise<GuidedState> {
     await this.alone(async (m) => {
       await lockPiece(pieceId, m);
       const run =
         (await m.findOneBy(GuidedRun, { pieceId })) ?? m.create(GuidedRun, { pieceId, decided: {}, steps: [] });
       const sinceNumber = await newestNumber(pieceId, m);
-      await m.save(Object.assign(run, { answers, leftOut: [], paused: false, sinceNumber }));
+      await m.save(Object.assign(run, { ...how, leftOut: [], paused: false, sinceNumber }));
     });
     return this.changed(pieceId);
   }
@@ -196,7 +216,7 @@ export class GuidedService implements OnModuleInit, OnModuleDestroy {
     });
   }
 
-  private async facts(run: GuidedRun): Promise<PieceFacts> {
+  private async facts(run: Pick<GuidedRun, 'pieceId' | 'steps' | 'sinceNumber'>): Promise<PieceFacts> {
     const { pieceId } = run;
     const [view, stats, { before, current }, steps] = await Promise.all([
       this.pieces.view(pieceId),
@@ -232,6 +252,7 @@ export class GuidedService implements OnModuleInit, OnModuleDestroy {
     const status = statusOf(run, move);
     return {
       answers: run.answers,
+      recipe: run.recipe?.title || run.recipe?.name || null,
       status,
       now: sentence(status, move, open),
       way,
@@ -255,7 +276,12 @@ export class GuidedService implements OnModuleInit, OnModuleDestroy {
   }
 }
 
-const memoryOf = ({ answers, decided, leftOut }: GuidedRun): GuideMemory => ({ answers, decided, leftOut });
+const memoryOf = ({ answers, decided, leftOut, recipe }: GuidedRun): GuideMemory => ({
+  answers,
+  decided,
+  leftOut,
+  ...(recipe ? { recipe } : {}),
+});
 
 const secondsOf = ({ startedAt, finishedAt }: Step): number =>
   startedAt && finishedAt ? (finishedAt.getTime() - startedAt.getTime()) / 1000 : 0;

@@ -1,4 +1,4 @@
-import type { GuidedState, StepView } from '@amber-knit/contracts';
+import type { GuidedState, MadeRecipe, StepView } from '@amber-knit/contracts';
 import { firstGuideAnswers, type GuideAnswers } from '@amber-knit/planning';
 import { Harness, scanFile } from '../../test/harness.js';
 
@@ -162,6 +162,38 @@ test('what is no answer, no stop and no choice is refused, and nothing is change
   });
   expect((await state(id)).run!.stop!.key).toBe(asked!.key);
   await harness.http().get(path('00000000-0000-4000-8000-000000000000')).expect(404);
+});
+
+test('what was done to a piece is a recipe for another: the same steps, the same bytes, and it stops at its end', async () => {
+  const { id } = await harness.placedPair();
+  await start(id, answers({ openings: 'close' }));
+  await letGo(id);
+  const made = (await harness.http().get(`/api/pieces/${id}/recipe`).expect(200)).body as MadeRecipe;
+  expect(made.notRepeated).toEqual([]);
+  expect(made.recipe.steps.map((s) => s.operation)).toEqual(
+    (await names(id)).filter((n) => n !== 'capture.import' && n !== 'deliver.export'),
+  );
+  const { id: other } = await harness.placedPair();
+  const recipe = { ...made.recipe, steps: [...made.recipe.steps, { operation: 'deliver.export' }] };
+  const followed = await harness
+    .http()
+    .put(`${path(other)}/recipe`)
+    .send({ recipe })
+    .expect(200);
+  expect((followed.body as GuidedState).run).toMatchObject({ recipe: 'What was done to Test piece' });
+  const { way } = await letGo(other);
+  expect(way.map((w) => w.state)).toEqual(way.map(() => 'done'));
+  const mesh = async (piece: string): Promise<Buffer> => {
+    const artifact = (await harness.piece(piece)).mesh!.id;
+    return (await harness.http().get(`/api/artifacts/${artifact}/data`).responseType('blob')).body as Buffer;
+  };
+  expect(Buffer.compare(await mesh(other), await mesh(id))).toBe(0);
+  expect((await names(other)).filter((n) => n === 'deliver.export')).toHaveLength(1);
+  await harness
+    .http()
+    .put(`${path(other)}/recipe`)
+    .send({ recipe: { version: 9 } })
+    .expect(400);
 });
 
 test('nothing that a run leaves is astray', async () => {

@@ -1,6 +1,6 @@
 import type { PieceView } from '@amber-knit/contracts';
 import { groundScans, type Ground, type LineStep } from '@amber-knit/recipes';
-import type { PieceStats } from '@amber-knit/operations';
+import { operationOf, type PieceStats } from '@amber-knit/operations';
 import type { GuidedRun, PieceState, Step } from '../database/entities.js';
 
 export interface PieceFacts {
@@ -22,9 +22,8 @@ export function pieceGround({ run, view, stats, states, steps }: PieceFacts): Gr
     ...[placements, mesh, model, dimensions, deviation].map((a) => a?.id),
   ]);
   const done = steps.filter((s) => s.status === 'done');
-  // What had nothing to do on what still stands would have nothing to do again.
-  const idle = (s: Step): boolean =>
-    s.outputs.length === 0 && s.inputs.length > 0 && s.inputs.every((i) => current.has(i));
+  // What changed nothing on what still stands, or only wrote a file, would do no other thing now.
+  const idle = (s: Step): boolean => !changesPiece(s) && s.inputs.length > 0 && s.inputs.every((i) => current.has(i));
   const line = done
     .filter((s) => led.has(s.id) || idle(s))
     .map((s): LineStep => ({
@@ -64,8 +63,9 @@ export function pieceGround({ run, view, stats, states, steps }: PieceFacts): Gr
         }
       : {}),
     busy: steps.some((s) => s.status === 'queued' || s.status === 'running'),
-    wentBack: mine.some(
-      (s) => s.status === 'done' && s.outputs.length > 0 && s.number > run.sinceNumber && !led.has(s.id),
-    ),
+    wentBack: mine.some((s) => s.status === 'done' && changesPiece(s) && s.number > run.sinceNumber && !led.has(s.id)),
   };
 }
+
+const changesPiece = (s: Step): boolean =>
+  s.outputs.length > 0 && Boolean(operationOf(s)?.gives.some((kind) => kind !== 'file'));

@@ -6,11 +6,13 @@ import type {
   DeviceList,
   GuideAnswers,
   GuidedState,
+  MadeRecipe,
   OperationView,
   PieceSummary,
   PieceView,
   PlanAnswers,
   Problem,
+  Recipe,
   ServerEvent,
   StepView,
   SuggestionsView,
@@ -119,6 +121,20 @@ export const api = createApi({
     /** Starts a guided run, or answers anew. */
     answerGuided: build.mutation<GuidedState, { pieceId: string; answers: GuideAnswers }>({
       query: ({ pieceId, answers }) => ({ url: `pieces/${pieceId}/guided`, method: 'PUT', body: answers }),
+      invalidatesTags: (_r, _e, { pieceId }) => [
+        { type: 'Piece', id: pieceId },
+        { type: 'Steps', id: pieceId },
+      ],
+    }),
+    recipes: build.query<Recipe[], void>({ query: () => 'recipes' }),
+    /** What was done to a piece, as a recipe for others. */
+    madeRecipe: build.query<MadeRecipe, string>({
+      query: (pieceId) => `pieces/${pieceId}/recipe`,
+      keepUnusedDataFor: 0,
+    }),
+    /** Runs a recipe on a piece. */
+    followRecipe: build.mutation<GuidedState, { pieceId: string; recipe: unknown }>({
+      query: ({ pieceId, recipe }) => ({ url: `pieces/${pieceId}/guided/recipe`, method: 'PUT', body: { recipe } }),
       invalidatesTags: (_r, _e, { pieceId }) => [
         { type: 'Piece', id: pieceId },
         { type: 'Steps', id: pieceId },

@@ -2,6 +2,7 @@ import { GeometryError } from '@amber-knit/core/runtime';
 import type { GuideAnswers } from '@amber-knit/planning';
 import { standingOf, valuesOf, type StepStanding } from '../follow-recipe.js';
 import type { Ground } from '../ground.js';
+import type { Recipe } from '../recipe.js';
 import { recipeFor } from './recipe-for.js';
 import { failedStop, findStops, LATER, type Stop } from './stops.js';
 import { verdictOn, type GuideVerdict } from './verdict.js';
@@ -13,6 +14,8 @@ export interface GuideMemory {
   decided: Readonly<Record<string, string>>;
   /** Operations that it goes on without. */
   leftOut: readonly string[];
+  /** Goes before what the answers make. */
+  recipe?: Recipe;
 }
 
 export type Move =
@@ -34,7 +37,8 @@ export interface Outlook {
 /** What a guided run does next with a piece as it stands. The same memory and ground give the same move. */
 export function nextMove(memory: GuideMemory, ground: Ground): Outlook {
   const { answers, decided, leftOut } = memory;
-  const recipe = recipeFor(answers, ground, leftOut);
+  const whole = memory.recipe ?? recipeFor(answers, ground);
+  const recipe = { ...whole, steps: whole.steps.filter((s) => !leftOut.includes(s.operation)) };
   const standing = standingOf(recipe, ground);
   const stops = findStops(answers, ground, standing);
   const view = (move: Move): Outlook => ({ move, standing, stops });

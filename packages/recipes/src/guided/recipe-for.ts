@@ -16,9 +16,8 @@ const FINENESS = {
 /**
  * The recipe that follows from plain answers: the same operations that a person runs by hand, each with the values that the answers
  * ask for and otherwise those that the data suggest.
- * @param leftOut operations that a person decided to go without
  */
-export function recipeFor(answers: GuideAnswers, ground: Ground, leftOut: readonly string[] = []): Recipe {
+export function recipeFor(answers: GuideAnswers, ground: Ground): Recipe {
   const { stats, plan } = ground;
   const full = planOfGuide(answers, Math.round(stats.diagonal), plan);
   const { defaults } = advise(full, []);
@@ -49,7 +48,7 @@ export function recipeFor(answers: GuideAnswers, ground: Ground, leftOut: readon
   return {
     name: 'guided',
     title: 'From plain answers',
-    steps: steps.filter((s) => s !== false).filter((s) => !leftOut.includes(s.operation)),
+    steps: steps.filter((s) => s !== false),
   };
 }
 

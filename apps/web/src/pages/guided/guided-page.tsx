@@ -9,6 +9,7 @@ import { ImportPanel } from '../../incoming/import-panel';
 import { IncomingList } from '../../incoming/incoming-list';
 import { KnitChart } from '../../knit-chart/knit-chart';
 import { Button, Header, Notice } from '../../shared/controls';
+import { RecipePicker, type ChosenRecipe } from '../../shared/recipe-picker';
 import { Fold } from '../../shared/fold';
 import { GuideQuestions } from './guide-questions';
 import { GuidedWay } from './guided-way';
@@ -94,6 +95,7 @@ function Beginning({ piece, guided, onBegun }: { piece: PieceView; guided: Guide
               <Sparkles size={16} /> {guided.run ? 'Go on with these answers' : 'Make the model'}
             </Button>
             {sending > 0 && <p className="m-0 mt-1 text-muted">Once all files are there.</p>}
+            <ByRecipe pieceId={piece.id} onBegun={onBegun} />
             <Fold title="Add scans">
               <ImportPanel piece={piece} />
             </Fold>
@@ -107,6 +109,25 @@ function Beginning({ piece, guided, onBegun }: { piece: PieceView; guided: Guide
         {error !== undefined && <Notice tone="error">{problemText(error)}</Notice>}
       </aside>
     </div>
+  );
+}
+
+/** Without questions: a recipe that somebody made, or one that comes with the program. */
+function ByRecipe({ pieceId, onBegun }: { pieceId: string; onBegun(): void }) {
+  const [chosen, setChosen] = useState<ChosenRecipe | null>(null);
+  const [follow, { isLoading, error }] = api.useFollowRecipeMutation();
+  const run = async () => {
+    await follow({ pieceId, recipe: chosen!.recipe }).unwrap();
+    onBegun();
+  };
+  return (
+    <Fold title="By a recipe instead">
+      <RecipePicker chosen={chosen} onChoose={setChosen} />
+      {error !== undefined && <Notice tone="error">{problemText(error)}</Notice>}
+      <Button disabled={!chosen || isLoading} onClick={() => void run().catch(() => undefined)}>
+        Run the recipe
+      </Button>
+    </Fold>
   );
 }
 

@@ -45,6 +45,7 @@ export function GuidedWay({ pieceId, run, steps }: { pieceId: string; run: Guide
   return (
     <section aria-label="The run" className="rounded-xl border border-line bg-panel p-4">
       <h2 className="m-0 text-base font-semibold">{HEADS[run.status]}</h2>
+      {run.recipe && <p className="m-0 mt-1">{run.recipe}</p>}
       <p className="m-0 mt-1 text-muted" role="status">
         {run.now}
       </p>

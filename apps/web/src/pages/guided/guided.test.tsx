@@ -22,6 +22,7 @@ const way = (...states: GuidedStepView['state'][]): GuidedStepView[] =>
   }));
 const run = (change: Partial<GuidedView> = {}): GuidedView => ({
   answers: firstGuideAnswers(null),
+  recipe: null,
   status: 'working',
   now: 'Mend: filling',
   way: way('done', 'running', 'open', 'left-out'),

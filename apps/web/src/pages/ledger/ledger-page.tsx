@@ -2,6 +2,7 @@ import { useParams } from 'react-router';
 import { api } from '../../api/api';
 import { Header } from '../../shared/controls';
 import { LedgerList } from '../../ledger/ledger-list';
+import { MakeRecipe } from './make-recipe';
 
 /** All steps of a piece. */
 export function LedgerPage() {
@@ -21,6 +22,7 @@ export function LedgerPage() {
         <p className="mb-4 mt-0 text-muted">
           Every run with its parameters and figures. Nothing in it is overwritten; undo only moves the piece back.
         </p>
+        <MakeRecipe pieceId={pieceId} />
         <LedgerList pieceId={pieceId} />
       </main>
     </div>

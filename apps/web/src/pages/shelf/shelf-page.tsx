@@ -2,21 +2,26 @@ import { useState, type FormEvent } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
 import { formatDistanceToNow } from 'date-fns';
-import { Plus, Sparkles } from 'lucide-react';
+import { ListChecks, Plus, Sparkles } from 'lucide-react';
 import type { PieceSummary } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
 import { STAGES } from '../../app/stages';
 import { Button, Header, Notice } from '../../shared/controls';
 import { Turntable } from '../../shared/turntable';
+import { RunOnSeveral } from './run-on-several';
 import { shortCountText } from '@amber-knit/operations/quantity-text';
 
 /** All pieces as cards. */
 export function ShelfPage() {
   const { data, error, isLoading } = api.usePiecesQuery();
   const [creating, setCreating] = useState<'guided' | 'bench' | null>(null);
+  const [several, setSeveral] = useState(false);
   return (
     <div className="flex min-h-screen flex-col">
       <Header trail={[{ label: 'Shelf' }]}>
+        <Button onClick={() => setSeveral(true)}>
+          <ListChecks size={16} /> Run a recipe
+        </Button>
         <Button onClick={() => setCreating('bench')}>
           <Plus size={16} /> New piece
         </Button>
@@ -42,6 +47,7 @@ export function ShelfPage() {
           ))}
         </ul>
       </main>
+      <RunOnSeveral pieces={data ?? []} open={several} onClose={() => setSeveral(false)} />
       <NewPieceDialog way={creating} onClose={() => setCreating(null)} />
     </div>
   );
