@@ -1,6 +1,7 @@
 import { createRequire } from 'node:module';
 import { box, cutOut, meshOf, sphere } from '../../test/shapes.js';
 import { compactMesh, filterTriangles, type TriangleMesh } from '../geometry/index.js';
+import { createRandom } from '../math/index.js';
 import { enclosedVolume } from '../measure/index.js';
 import { evenRims, findCrossings, inspectTopology, makeManifold } from '../mesh/index.js';
 import { createRunContext } from '../runtime/index.js';
@@ -200,4 +201,43 @@ test('what is called closed is a solid for a native library too (manifold-3d)', 
     expect(solid.volume()).toBeCloseTo(enclosedVolume(r.mesh), 0);
     solid.delete();
   }
+});
+
+/**
+ * A tube with a floor whose mouth is a wave with teeth torn out, as where the inside of a vessel was seen down to some depth.
+ * @param teeth how deep they go, mm, at random
+ */
+function tornTube(around: number, down: number, wave: number, teeth: number, seed: number): TriangleMesh {
+  const random = createRandom(seed);
+  const step = (2 * Math.PI * 30) / around;
+  const positions: number[] = [];
+  for (let k = 0; k <= down; k++) {
+    for (let i = 0; i < around; i++) {
+      const a = (2 * Math.PI * (i + 0.5 * (k % 2))) / around;
+      positions.push(30 * Math.cos(a), 30 * Math.sin(a), -0.87 * step * k);
+    }
+  }
+  const floor = positions.length / 3;
+  positions.push(0, 0, -0.87 * step * down);
+  const indices: number[] = [];
+  const stays = (a: number, b: number, c: number): void => {
+    const [x, y, z] = [0, 1, 2].map((k) => (positions[3 * a + k] + positions[3 * b + k] + positions[3 * c + k]) / 3);
+    if (z < -wave * (1 + Math.sin(3 * Math.atan2(y, x))) - teeth * random()) indices.push(a, b, c);
+  };
+  const at = (k: number, i: number): number => k * around + (i % around);
+  for (let k = 0; k < down; k++) {
+    for (let i = 0; i < around; i++) {
+      const [a, b, c, d] = [at(k, i), at(k, i + 1), at(k + 1, i), at(k + 1, i + 1)];
+      if (k % 2) [stays(a, c, d), stays(a, d, b)];
+      else [stays(a, c, b), stays(b, c, d)];
+    }
+  }
+  for (let i = 0; i < around; i++) indices.push(at(down, i), floor, at(down, i + 1));
+  return { positions: Float32Array.from(positions), indices: Uint32Array.from(indices) };
+}
+
+test('a wide, wavy, torn mouth is closed without a crossing', () => {
+  const r = mendMesh(tornTube(500, 80, 6, 2, 2), {}, ctx);
+  expect(r.report.watertight).toBe(true);
+  expect([r.wouldCross, r.crossingsLeft, findCrossings(r.mesh).length]).toEqual([0, 0, 0]);
 });

@@ -21,8 +21,9 @@ export function triangulateLoop(
   if (n < 3) return undefined;
   const alive = Array.from({ length: n }, (_, i) => i);
   const triangles: number[] = [];
-  if (n > DYNAMIC_LIMIT) clipCorners(loop, alive, triangles, forbidden, outside);
-  const rest = dynamicTriangulation(loop, alive, forbidden, outside);
+  const beside = outside?.slice();
+  if (n > DYNAMIC_LIMIT) clipCorners(loop, alive, triangles, forbidden, beside);
+  const rest = dynamicTriangulation(loop, alive, forbidden, beside);
   if (!rest) return undefined;
   return triangles.concat(rest);
 }
@@ -112,9 +113,8 @@ function dynamicTriangulation(
 /** What a triangle costs that lies flat on the surface beside it, in squares of the edge they share. */
 const FOLD_COST = 40;
 
-/** What it costs that triangle a, b, c folds back onto the surface beside edge a–b; nothing up to a right angle. */
+/** What it costs that triangle a, b, c folds back onto what lies beside edge a–b of the ring; nothing up to a right angle. */
 function foldCost(p: Float64Array, outside: Float64Array, a: number, b: number, c: number): number {
-  if (b !== (a + 1) % (p.length / 3)) return 0;
   const n = crossSides(p, a, b, c);
   const l = Math.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2]);
   const o = 3 * a;
@@ -123,7 +123,10 @@ function foldCost(p: Float64Array, outside: Float64Array, a: number, b: number, 
   return cosine > 0 ? 0 : FOLD_COST * cosine * cosine * squared(p, a, b);
 }
 
-/** Cuts corners, the one with the shortest new edge first, until the ring is short enough for the dynamic programme. */
+/**
+ * Cuts corners, the one with the shortest new edge first, until the ring is short enough for the dynamic programme. Beside a new
+ * edge lies the triangle that was cut off: its normal is noted in `outside`.
+ */
 function clipCorners(
   p: Float64Array,
   ring: number[],
@@ -179,6 +182,7 @@ function clipCorners(
     const b = next[i];
     if (forbidden(a, b)) continue;
     triangles.push(a, i, b);
+    if (outside) noteNormal(p, a, i, b, outside);
     dead[i] = 1;
     alive--;
     next[a] = b;
@@ -190,4 +194,11 @@ function clipCorners(
   }
   ring.length = 0;
   for (let i = 0; i < n; i++) if (!dead[i]) ring.push(i);
+}
+
+/** Writes the unit normal of triangle a, b, c at a; zeros if it has no area. */
+function noteNormal(p: Float64Array, a: number, b: number, c: number, out: Float64Array): void {
+  const n = crossSides(p, a, b, c);
+  const l = Math.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2]);
+  for (let k = 0; k < 3; k++) out[3 * a + k] = l > 0 ? n[k] / l : 0;
 }

@@ -27,12 +27,16 @@ test('a recipe is run on all chosen pieces that have scans; one that refuses doe
   ]);
 });
 
+/** A file as a browser gives it; jsdom's can't be read as text. */
+const fileOf = (text: string, name: string): File =>
+  Object.assign(new File([text], name, { type: 'application/json' }), { text: () => Promise.resolve(text) });
+
 test('a file that is no recipe is told at once, a recipe from a file can be chosen', async () => {
   const user = userEvent.setup();
   showWithServer(<RunOnSeveral pieces={pieces} open onClose={() => undefined} />, { 'GET recipes': recipes });
   const file = await screen.findByLabelText('Recipe file');
-  await user.upload(file, new File(['{'], 'torn.json', { type: 'application/json' }));
+  await user.upload(file, fileOf('{', 'torn.json'));
   expect((await screen.findByRole('alert')).textContent).toContain('torn.json is no JSON');
-  await user.upload(file, new File(['{"title":"Ours","steps":[]}'], 'ours.json', { type: 'application/json' }));
+  await user.upload(file, fileOf('{"title":"Ours","steps":[]}', 'ours.json'));
   expect(await screen.findByRole('radio', { name: 'Ours' })).toBeTruthy();
 });
