@@ -8,8 +8,6 @@
 import { parseArgs } from 'node:util';
 import { chromium } from '@playwright/test';
 import { browserOptions } from './browser-options.mjs';
-import { ballSceneFiles } from './ball-scenes.mjs';
-import { depthRoundFile } from './depth-round.mjs';
 import { evenWheelFiles } from './even-wheel.mjs';
 import { unsureFiles } from './unsure-files.mjs';
 
@@ -174,31 +172,6 @@ await captured('capture-line-laser', 'Camera with line laser', async () => {
   await page.waitForTimeout(2500);
 });
 
-if (wanted('by-hand')) {
-  const trial = await call('POST', 'pieces', { name: 'Ball in front of a board' });
-  await page.goto(`${base}/pieces/${trial.id}/bench/capture`);
-  await page.getByLabel('Scan files').setInputFiles(ballSceneFiles(2));
-  await page.getByRole('complementary', { name: 'Strands' }).getByText('view_2').waitFor({ timeout: 90_000 });
-  await picture('by-hand', `/pieces/${trial.id}/bench/register`, async () => {
-    await page.getByRole('button', { name: 'Place a scan by hand' }).click();
-    const sides = [/^Moves:/, /^Stays:/].map((name) => page.getByRole('region', { name }).locator('canvas'));
-    for (const side of sides) {
-      await side.focus();
-      await page.keyboard.press('1');
-    }
-    await page.waitForTimeout(2500);
-    const places = [[-0.2, 0.1], [0.2, 0.1], [0, 0], [0.15, -0.08], [-0.15, -0.06]]; // prettier-ignore
-    for (const [x, y] of places) {
-      for (const side of sides) {
-        const b = await side.boundingBox();
-        const miss = x === 0.15 && side === sides[1] ? 0.1 : 0;
-        await page.mouse.click(b.x + b.width * (0.5 + x - miss), b.y + b.height * (0.5 + y));
-      }
-    }
-    await page.waitForTimeout(2500);
-  });
-}
-
 if (wanted('import')) {
   const trial = await call('POST', 'pieces', { name: 'A day’s scans' });
   await picture('import', `/pieces/${trial.id}/bench/capture`, async () => {
@@ -206,19 +179,6 @@ if (wanted('import')) {
     await page.getByText('Columns of lip.csv').waitFor();
     await page.getByText('ear.ply: which unit?').waitFor({ timeout: 60_000 });
     await page.waitForTimeout(1500);
-  });
-}
-
-if (wanted('frames')) {
-  const trial = await call('POST', 'pieces', { name: 'Jug, one round' });
-  await page.goto(`${base}/pieces/${trial.id}/bench/capture`);
-  await page.getByLabel('Scan files').setInputFiles([depthRoundFile(48, [9, 27, 28])]);
-  await page.getByRole('complementary', { name: 'Strands' }).getByText('jug round').waitFor({ timeout: 90_000 });
-  await picture('frames', `/pieces/${trial.id}/bench/clean`, async () => {
-    await page.getByRole('region', { name: 'Frames', exact: true }).getByRole('button', { name: 'Open' }).click();
-    await page.getByText('frames seem faulty').waitFor({ timeout: 60_000 });
-    await page.getByRole('button', { name: 'Next worst' }).click();
-    await page.waitForTimeout(3000);
   });
 }
 
@@ -238,6 +198,10 @@ await picture('register', bench('register'), async () => {
   await page.getByRole('region', { name: 'How they hold together' }).getByRole('button', { name: 'Pairs' }).click();
   await page.getByRole('heading', { name: 'How they hold together' }).scrollIntoViewIfNeeded();
   await page.waitForTimeout(2500);
+});
+await picture('guided-questions', `/pieces/${piece.id}/guided`, async () => {
+  for (const name of ['Vessel', 'Show it', 'On a table or floor'])
+    await page.getByRole('radio', { name }).check({ force: true });
 });
 await steps('fuse.surface');
 await picture('fuse', bench('fuse'), async () => {
@@ -285,6 +249,25 @@ await picture('check', bench('check'), async () => {
 });
 await steps('deliver.export', { name: 'galley jug' });
 await picture('deliver', bench('deliver'));
+if (wanted('guided-verdict')) {
+  // What was done by hand counts: the run asks what it must and judges.
+  const answers = {
+    kind: 'vessel',
+    finish: 'render',
+    fineness: 'even',
+    support: 'yes',
+    others: 'no',
+    openings: 'close',
+  };
+  let { run: guided } = await call('PUT', `pieces/${piece.id}/guided`, answers);
+  while (guided.status !== 'done') {
+    await new Promise((resolve) => setTimeout(resolve, 1000));
+    const [path, stop] = [`pieces/${piece.id}/guided`, guided.stop?.key];
+    if (stop) await call('POST', `${path}/decisions`, { stop, choice: guided.stop.safe });
+    ({ run: guided } = await call('GET', path));
+  }
+  await picture('guided-verdict', `/pieces/${piece.id}/guided`);
+}
 await picture('knit-chart', `/pieces/${piece.id}`);
 await picture('ledger', `/pieces/${piece.id}/ledger`);
 await picture('shelf', '/');

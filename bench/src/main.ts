@@ -5,6 +5,7 @@ import { driftTrial } from './drift-trial.js';
 import { flatTrial, lidarTrial, manyTrial, overlapTrial, report, sizeTrial } from './hard-views.js';
 import { evenTrial } from './even-trial.js';
 import { fuseTrial } from './fuse-trial.js';
+import { guidedTrial } from './guided-trial.js';
 import { intruderTrial } from './intruder-trial.js';
 import { jugChain } from './jug-chain.js';
 import { kernels } from './kernels.js';
@@ -68,6 +69,10 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
         threads: 2,
         reference: t.reference,
       }),
+  },
+  guided: {
+    takes: '[objects] [SEED,SEED,…]',
+    run: (t) => guidedTrial(t.objects.length ? t.objects : BENCH_OBJECTS, t.seeds.slice(0, 1)),
   },
   mend: {
     takes: '[objects] [SEED,SEED,…] [--log] [--reference]',

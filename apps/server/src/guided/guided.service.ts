@@ -218,13 +218,12 @@ export class GuidedService implements OnModuleInit, OnModuleDestroy {
 
   private async facts(run: Pick<GuidedRun, 'pieceId' | 'steps' | 'sinceNumber'>): Promise<PieceFacts> {
     const { pieceId } = run;
-    const [view, stats, { before, current }, steps] = await Promise.all([
+    const [view, { before, current }, steps] = await Promise.all([
       this.pieces.view(pieceId),
-      this.pieces.stats(pieceId),
       this.store.line(pieceId),
       this.db.manager.find(Step, { where: { pieceId }, order: { number: 'ASC' } }),
     ]);
-    return { run, view, stats, states: [...before, ...(current ? [current] : [])], steps };
+    return { run, view, stats: this.pieces.statsOf(view), states: [...before, ...(current ? [current] : [])], steps };
   }
 
   private async viewOf(run: GuidedRun, facts: PieceFacts, { move, standing, stops }: Outlook): Promise<GuidedView> {

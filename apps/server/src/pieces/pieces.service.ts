@@ -118,7 +118,10 @@ export class PiecesService {
 
   /** Facts for suggested parameters, from what is stored beside the data. */
   async stats(id: string): Promise<PieceStats> {
-    const view = await this.view(id);
+    return this.statsOf(await this.view(id));
+  }
+
+  statsOf(view: PieceView): PieceStats {
     const facts = summarizeScans(
       view.scanList.map((s) => ({
         name: s.name,
