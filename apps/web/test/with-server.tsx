@@ -95,6 +95,7 @@ export const pieceWith = (change: Partial<PieceView>): PieceView =>
     canUndo: false,
     canRedo: false,
     lastStep: null,
+    running: null,
     ...change,
   }) as PieceView;
 

@@ -189,6 +189,8 @@ export interface PieceSummary {
   watertight: boolean | null;
   updatedAt: string;
   picture: ArtifactView | null;
+  /** What runs or waits for its turn, in words. */
+  running: string | null;
 }
 
 export interface PieceView extends PieceSummary {

@@ -5,6 +5,7 @@ import { operationOf, shortCountText, STAGES, type Stage } from '@amber-knit/ope
 import { Artifact, Piece, PieceState, ScanRow, Step, type Heads } from '../database/entities.js';
 import { decodePlacements, placementsRekeyed } from '../storage/artifact-codec.js';
 import type { BlobStore } from '../storage/blob-store.js';
+import { titleOf } from '../steps/step-view.js';
 import { namesById, scansIn } from './scan-labels.js';
 
 export function artifactView(a: Artifact): ArtifactView {
@@ -73,6 +74,7 @@ export async function buildPieceView(
     watertight: mesh ? Boolean(mesh.facts.watertight) : null,
     updatedAt: piece.updatedAt.toISOString(),
     picture: view(heads.picture),
+    running: runningOf(steps),
     setups: [...new Set(scanList.map((s) => s.setup))],
     plan: piece.plan,
     scanList,
@@ -88,6 +90,12 @@ export async function buildPieceView(
     canRedo: piece.redo.length > 0,
     lastStep: undoOf ? (operationOf(undoOf)?.title ?? undoOf.operationId) : null,
   };
+}
+
+/** What runs, or waits for its turn; of several the first. */
+function runningOf(steps: readonly Step[]): string | null {
+  const step = steps.find((s) => s.status === 'running') ?? steps.find((s) => s.status === 'queued');
+  return step ? `${titleOf(step)}${step.status === 'queued' ? ', waits' : ''}` : null;
 }
 
 function placementView({ doubt: _doubt, pieceFromScan, ...p }: Placement): PlacementView {

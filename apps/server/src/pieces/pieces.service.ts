@@ -25,10 +25,9 @@ export class PiecesService {
     const pieces = await this.db.manager.find(Piece, { order: { createdAt: 'ASC' } });
     return Promise.all(
       pieces.map(async (p) => {
-        const { id, name, note, scans, points, stage, triangles, watertight, updatedAt, picture } = await this.view(
-          p.id,
-        );
-        return { id, name, note, scans, points, stage, triangles, watertight, updatedAt, picture };
+        const { id, name, note, scans, points, stage, triangles, watertight, updatedAt, picture, running } =
+          await this.view(p.id);
+        return { id, name, note, scans, points, stage, triangles, watertight, updatedAt, picture, running };
       }),
     );
   }

@@ -201,7 +201,7 @@ export function listenToServer(dispatch: (action: unknown) => unknown): () => vo
         }) as never,
       );
       if (step.status !== 'running' || step.progress === 0)
-        dispatch(api.util.invalidateTags([{ type: 'Piece', id: step.pieceId }]));
+        dispatch(api.util.invalidateTags(['Pieces', { type: 'Piece', id: step.pieceId }]));
     }
   };
   return () => source.close();

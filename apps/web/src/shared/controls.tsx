@@ -40,7 +40,7 @@ export function Header({ trail, children }: { trail: { label: string; to?: strin
     document.title = last ? `${last} – Amber Knit` : 'Amber Knit';
   }, [last]);
   return (
-    <header className="flex h-13 shrink-0 items-center gap-4 border-b border-line bg-panel px-4">
+    <header className="flex h-13 shrink-0 items-center gap-4 max-sm:h-auto max-sm:min-h-13 max-sm:flex-wrap max-sm:py-2 border-b border-line bg-panel px-4">
       <Link to="/" className="flex items-center gap-2 font-semibold text-ink no-underline">
         <Mark /> Amber Knit
       </Link>

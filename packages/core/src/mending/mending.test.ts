@@ -229,8 +229,9 @@ function tornTube(around: number, down: number, wave: number, teeth: number, see
   for (let k = 0; k < down; k++) {
     for (let i = 0; i < around; i++) {
       const [a, b, c, d] = [at(k, i), at(k, i + 1), at(k + 1, i), at(k + 1, i + 1)];
-      if (k % 2) [stays(a, c, d), stays(a, d, b)];
-      else [stays(a, c, b), stays(b, c, d)];
+      const two = k % 2 ? [a, c, d, a, d, b] : [a, c, b, b, c, d];
+      stays(two[0], two[1], two[2]);
+      stays(two[3], two[4], two[5]);
     }
   }
   for (let i = 0; i < around; i++) indices.push(at(down, i), floor, at(down, i + 1));

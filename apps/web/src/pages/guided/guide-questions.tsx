@@ -12,11 +12,11 @@ export function GuideQuestions({
   onAnswer(change: Partial<GuideAnswers>): void;
 }) {
   return (
-    <div className="grid gap-x-6 gap-y-4 lg:grid-cols-2">
+    <div className="grid gap-x-6 gap-y-3 lg:grid-cols-2">
       {GUIDE_WORDS.map(({ question, title, changes, answers: choices }) => (
         <div key={question} className={question === 'kind' ? 'lg:col-span-2' : ''}>
           <Question title={title} help={changes}>
-            <div className="grid auto-rows-fr grid-cols-[repeat(auto-fill,88px)] gap-2">
+            <div className="grid auto-rows-fr grid-cols-[repeat(auto-fill,80px)] gap-2">
               {choices.map(([answer, words]) => (
                 <Card
                   key={answer}

@@ -43,7 +43,7 @@ export function GuidedPage() {
   return (
     <ImportDrop piece={piece}>
       <div className="flex min-h-screen flex-col">
-        <Header trail={[...trail, { label: 'Guided run' }]}>
+        <Header trail={[...trail, { label: run ? LABELS[run.status] : 'Guided run' }]}>
           {run && !asking && <Button onClick={() => setAsking(true)}>Change the answers</Button>}
           <Button onClick={() => void navigate(`/pieces/${pieceId}/bench/${piece.stage}`)}>Open the bench</Button>
         </Header>
@@ -58,6 +58,15 @@ export function GuidedPage() {
     </ImportDrop>
   );
 }
+
+/** Where one is: also the title of the page, so that it is seen from elsewhere that something is asked or done. */
+const LABELS: Record<NonNullable<GuidedState['run']>['status'], string> = {
+  working: 'Guided run',
+  asking: 'Guided run: a question',
+  'waiting-for-scans': 'Guided run',
+  paused: 'Guided run: paused',
+  done: 'Guided run: done',
+};
 
 /** The questions, the scans, and the start. */
 function Beginning({ piece, guided, onBegun }: { piece: PieceView; guided: GuidedState; onBegun(): void }) {

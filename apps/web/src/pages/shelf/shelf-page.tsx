@@ -82,6 +82,12 @@ function PieceCard({ piece }: { piece: PieceSummary }) {
               ? `${shortCountText(piece.triangles)} triangles${piece.watertight ? ', closed' : ''}`
               : 'none yet'}
           </dd>
+          {piece.running && (
+            <>
+              <dt className="text-muted">Now</dt>
+              <dd className="m-0 truncate text-right font-semibold text-amber">{piece.running}</dd>
+            </>
+          )}
           <dt className="text-muted">Changed</dt>
           <dd className="m-0 text-right">{formatDistanceToNow(new Date(piece.updatedAt), { addSuffix: true })}</dd>
         </dl>
