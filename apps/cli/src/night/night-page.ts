@@ -1,4 +1,4 @@
-import type { NightResult, NightState } from './run-night.js';
+import type { NightResult, NightState } from './night-result.js';
 
 const MARKS: Record<string, string> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' };
 const text = (value: string | number): string => String(value).replace(/[&<>"']/g, (c) => MARKS[c]);

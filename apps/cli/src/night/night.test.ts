@@ -5,7 +5,8 @@ import { join } from 'node:path';
 import { writePly } from '@amber-knit/core/io';
 import { findObjects } from './find-objects.js';
 import { nightPage } from './night-page.js';
-import { usualHands, type NightResult } from './run-night.js';
+import type { NightResult } from './night-result.js';
+import { usualHands } from './run-night.js';
 
 const bin = new URL('../../bin/amberknit.js', import.meta.url).pathname;
 const dir = mkdtempSync(join(tmpdir(), 'amber-night-'));

@@ -3,7 +3,8 @@ import { parseArgs } from 'node:util';
 import { parseRunArguments } from '../arguments.js';
 import { EXIT, UsageError } from '../usage-error.js';
 import { findObjects, type DayObject } from './find-objects.js';
-import { runNight, usualHands, type NightResult } from './run-night.js';
+import type { NightResult } from './night-result.js';
+import { runNight, usualHands } from './run-night.js';
 
 /** Files that somebody may still be writing are left until they have been still for as long. */
 const STILL_MS = 20_000;
