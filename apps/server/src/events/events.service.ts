@@ -13,18 +13,21 @@ export class EventsService implements OnModuleInit, OnModuleDestroy {
   readonly events = new Subject<ServerEvent>();
   private readonly listener: DatabaseListener;
   private closed = false;
+  private last: Promise<void> = Promise.resolve();
   private readonly log = new Logger(EventsService.name);
 
   constructor(private readonly db: DataSource) {
     this.listener = new DatabaseListener((db.options as { url: string }).url, {
       channels: [CHANNELS.step, CHANNELS.piece],
       heard: (channel, payload) => {
-        // An event that can't be told is no fault: browsers ask anew.
-        this.forward(channel, payload).catch((e: unknown) => {
-          if (this.closed) return;
-          this.log.warn(`An event was not told: ${String(e)}`);
-          this.events.next({ type: 'anew' });
-        });
+        // One after the other: what is told later is never older. An event that can't be told is no fault: browsers ask anew.
+        this.last = this.last
+          .then(() => this.forward(channel, payload))
+          .catch((e: unknown) => {
+            if (this.closed) return;
+            this.log.warn(`An event was not told: ${String(e)}`);
+            this.events.next({ type: 'anew' });
+          });
       },
       // What changed while the database could not be heard is not known: browsers ask for all they show.
       connected: (again) => again && this.events.next({ type: 'anew' }),

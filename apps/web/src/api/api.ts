@@ -200,8 +200,11 @@ export function listenToServer(dispatch: (action: unknown) => unknown): () => vo
           else list.push(step);
         }) as never,
       );
-      if (step.status !== 'running' || step.progress === 0)
-        dispatch(api.util.invalidateTags(['Pieces', { type: 'Piece', id: step.pieceId }]));
+      const { pieceId: id, status } = step;
+      if (status !== 'running' || step.progress === 0)
+        dispatch(api.util.invalidateTags(['Pieces', { type: 'Piece', id }]));
+      // A list that is on its way may be older than this: once it is here it is asked for again.
+      if (status !== 'running' && status !== 'queued') dispatch(api.util.invalidateTags([{ type: 'Steps', id }]));
     }
   };
   return () => source.close();
