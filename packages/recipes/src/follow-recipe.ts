@@ -23,7 +23,9 @@ export function standingOf(recipe: Recipe, ground: Ground): StepStanding[] {
   const facts = factsOf(ground);
   let open = false;
   return recipe.steps.map((step, i) => {
-    const by = ground.line.findLast((s) => s.operationId === step.operation);
+    // An operation that a recipe has several times is told apart by its values.
+    const often = recipe.steps.filter((s) => s.operation === step.operation).length > 1;
+    const by = ground.line.findLast((s) => s.operationId === step.operation && (!often || asWanted(step, s)));
     if (by && !open && asWanted(step, by) && !undercut(recipe, i, by, ground.line)) return { step, state: 'done', by };
     const known = !open || !BECOMES_KNOWN.includes(step.when?.fact);
     if (step.when && known && !holds(step.when, facts)) return { step, state: 'left-out' };
@@ -44,7 +46,7 @@ function undercut(recipe: Recipe, place: number, by: LineStep, line: readonly Li
     if (later.number <= by.number || !later.changed) return false;
     const other = operationOf(later);
     if (!other || !other.gives.some((kind) => takes.includes(kind)) || other.movesNothing) return false;
-    const at = recipe.steps.findIndex((s) => s.operation === later.operationId);
+    const at = recipe.steps.findLastIndex((s) => s.operation === later.operationId);
     return at >= 0 ? at < place : isBefore(other, operation);
   });
 }

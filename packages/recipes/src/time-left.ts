@@ -1,4 +1,5 @@
 import { OPERATION_IDS } from '@amber-knit/operations';
+
 /** How long an operation took on this machine, and how large the piece was. */
 export interface PastRun {
   operationId: string;

@@ -300,6 +300,19 @@ test('scans that came with their places are fitted, not looked for; a loose one 
   expect(piece.goOn().slice(0, 2)).toEqual(['clean.strays', 'register.automatic']);
 });
 
+test('a recipe that has an operation twice comes to its end', () => {
+  const again = new PlayedPiece();
+  const steps = [
+    { operation: 'mend.all' },
+    { operation: 'mend.reduce', set: { triangles: 100_000 } },
+    { operation: 'mend.denoise' },
+    { operation: 'mend.all' },
+    { operation: 'mend.reduce', set: { triangles: 50_000 } },
+  ];
+  again.memory.recipe = { name: 'twice', title: '', steps };
+  expect(again.goOn()).toEqual(steps.map((s) => s.operation));
+});
+
 test('a step that found nothing to do is not run over and over', () => {
   const piece = new PlayedPiece();
   const run = piece.run.bind(piece);
