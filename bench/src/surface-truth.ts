@@ -125,3 +125,69 @@ export function surfaceError(mesh: TriangleMesh, truth: SurfaceTruth, reach: num
     complete: found / seen,
   };
 }
+
+/** How far the true sharp edges lie off a mesh where two scans or more saw them, mm. */
+export interface EdgeError {
+  /** Places looked at. */
+  places: number;
+  median: number;
+  p95: number;
+  max: number;
+}
+
+/** Sharp: the triangles beside it turn by more than this. */
+const SHARP = Math.cos((40 * Math.PI) / 180);
+const EDGE_STEP = 0.5;
+
+/** Compares the true sharp edges with a mesh: what a rounded or chamfered edge has lost. */
+export function edgeError(mesh: TriangleMesh, truth: SurfaceTruth, seenWithin: number): EdgeError {
+  const own = new TriangleBvh(mesh);
+  const hit: SurfaceHit = { triangle: 0, squaredDistance: 0, x: 0, y: 0, z: 0, v: 0, w: 0 };
+  const off: number[] = [];
+  for (const [a, b] of sharpEdges(truth.mesh)) {
+    const length = Math.hypot(a[0] - b[0], a[1] - b[1], a[2] - b[2]);
+    const steps = Math.max(1, Math.round(length / EDGE_STEP));
+    for (let k = 0; k < steps; k++) {
+      const t = (k + 0.5) / steps;
+      const [x, y, z] = [0, 1, 2].map((i) => a[i] + t * (b[i] - a[i]));
+      const near = truth.grid.within(x, y, z, seenWithin, NEAR_IDS);
+      let seen = near > 0;
+      for (let i = 0; i < near; i++) if (truth.seenBy[NEAR_IDS[i]] < 2) seen = false;
+      if (!seen) continue;
+      own.closest(x, y, z, 1e9, hit);
+      off.push(Math.sqrt(hit.squaredDistance));
+    }
+  }
+  off.sort((x, y) => x - y);
+  const at = (share: number): number => off[Math.floor(share * (off.length - 1))] ?? NaN;
+  return { places: off.length, median: at(0.5), p95: at(0.95), max: at(1) };
+}
+
+const NEAR_IDS = new Uint32Array(4096);
+
+function sharpEdges({ positions: p, indices }: TriangleMesh): [number[], number[]][] {
+  const place = (v: number): number[] => [p[3 * v], p[3 * v + 1], p[3 * v + 2]];
+  const keyOf = (v: number): string =>
+    place(v)
+      .map((x) => x.toFixed(4))
+      .join();
+  const first = new Map<string, number[]>();
+  const out: [number[], number[]][] = [];
+  for (let t = 0; t < indices.length; t += 3) {
+    const [a, b, c] = [0, 1, 2].map((k) => place(indices[t + k]));
+    const u = b.map((x, k) => x - a[k]);
+    const v = c.map((x, k) => x - a[k]);
+    const n = [u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]];
+    const l = Math.hypot(...n);
+    if (!(l > 0)) continue;
+    const unit = n.map((x) => x / l);
+    for (let k = 0; k < 3; k++) {
+      const [i, j] = [indices[t + k], indices[t + ((k + 1) % 3)]];
+      const key = [keyOf(i), keyOf(j)].sort().join('|');
+      const other = first.get(key);
+      if (!other) first.set(key, unit);
+      else if (other[0] * unit[0] + other[1] * unit[1] + other[2] * unit[2] < SHARP) out.push([place(i), place(j)]);
+    }
+  }
+  return out;
+}

@@ -5,6 +5,7 @@ import {
   triangleCount,
   type TexturedMesh,
   type TriangleMesh,
+  withoutKnowledge,
 } from '@amber-knit/core/geometry';
 import { GeometryError, type RunContext } from '@amber-knit/core/runtime';
 import { defineOperation } from './operation.js';
@@ -103,9 +104,7 @@ interface Made<M extends TriangleMesh = TriangleMesh> {
 }
 
 /** What a page has no use for is left behind. */
-function plain<M extends TriangleMesh>({ invented: _i, scanCount: _s, expectedError: _e, ...mesh }: M): M {
-  return mesh as unknown as M;
-}
+const plain = <M extends TriangleMesh>(mesh: M): M => withoutKnowledge(mesh) as M;
 
 async function withMap(model: TexturedMesh, name: string, most: number, ctx: RunContext): Promise<Made> {
   const { writeGlb } = await import('@amber-knit/core/io');

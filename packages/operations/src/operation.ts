@@ -1,6 +1,7 @@
 import type { DimensionSheet } from '@amber-knit/core/dimensions';
 import type { Placement, Scan, TexturedMesh, TriangleMesh } from '@amber-knit/core/geometry';
 import type { DeviationMap } from '@amber-knit/core/stored';
+import type { SurfaceShape } from '@amber-knit/core/fusion';
 import type { ByteSource } from '@amber-knit/core/io';
 import type { RunContext } from '@amber-knit/core/runtime';
 import type { FigureFields, FigureValues } from './figures.js';
@@ -52,7 +53,7 @@ export interface PieceStats {
   triangles: number;
   hasModel: boolean;
   /** What the plan suggests, where there is one, and the object's longest side. */
-  plan?: { voxel: number; triangles: number; mapSize: number; size: number; maxRim?: number };
+  plan?: { voxel: number; triangles: number; mapSize: number; size: number; maxRim?: number; shape?: SurfaceShape };
   names: string[];
 }
 

@@ -14,6 +14,7 @@ export async function surfaceFromFile(
   unit: Unit = 'mm',
 ): Promise<{ mesh: TriangleMesh; notes: string[] }> {
   const { readScanFiles } = await import('@amber-knit/core/io');
+  const { KNOWN_ATTRIBUTES, knowledgeOf } = await import('@amber-knit/core/geometry');
   const { orientTriangles, weldVertices } = await import('@amber-knit/core/mesh');
   const files = await readScanFiles(bytes, fileName);
   if (files.length !== 1)
@@ -29,9 +30,10 @@ export async function surfaceFromFile(
     positions: factor === 1 ? file.positions : file.positions.map((x) => x * factor),
     indices: file.indices,
     ...(file.colors ? { colors: file.colors } : {}),
-    ...(file.invented ? { invented: file.invented } : {}),
-    ...(file.expectedError ? { expectedError: file.expectedError.map((e) => e * factor) } : {}),
+    ...knowledgeOf(file),
   };
+  for (const { name, isLength } of KNOWN_ATTRIBUTES)
+    if (isLength && factor !== 1 && soup[name]) Object.assign(soup, { [name]: soup[name].map((v) => v * factor) });
   const welded = weldVertices(soup);
   if (welded.indices.length === 0)
     throw new GeometryError('empty-input', `${fileName} holds no triangle with an area. Export it again.`);

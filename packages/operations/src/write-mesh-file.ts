@@ -1,4 +1,5 @@
-import type { TexturedMesh, TriangleMesh } from '@amber-knit/core/geometry';
+import { KNOWN_ATTRIBUTES, vertexCount, type TexturedMesh, type TriangleMesh } from '@amber-knit/core/geometry';
+import type { PlyContent } from '@amber-knit/core/io';
 import { GeometryError } from '@amber-knit/core/runtime';
 import type { OutputFile } from './operation.js';
 import { UNITS, type Unit } from './units.js';
@@ -21,6 +22,25 @@ export function fileBase(name: string): string {
   return plain.slice(0, 80) || 'mesh';
 }
 
+/** What the vertices know as properties of a PLY file, and the comments that say what they mean. */
+function knownColumns(mesh: TriangleMesh, factor: number, unit: Unit): Pick<PlyContent, 'extra' | 'comments'> {
+  const extra: NonNullable<PlyContent['extra']> = {};
+  const comments = [`unit ${unit}`, 'Z up'];
+  const n = vertexCount(mesh);
+  for (const { name, ply, isLength, meaning } of KNOWN_ATTRIBUTES) {
+    const known = mesh[name];
+    if (!known) continue;
+    const words = known.length / n;
+    if (name !== 'scanBits') extra[ply] = isLength && factor !== 1 ? known.map((v) => v * factor) : known;
+    else
+      for (let k = 0; k < words; k++)
+        extra[`${ply}_${k}`] = Uint32Array.from({ length: n }, (_, i) => known[words * i + k]);
+    comments.push(`${ply}: ${meaning}${isLength ? `, ${unit}; nan where nothing was measured` : ''}`);
+  }
+  const oneLine = (text: string): string => text.replace(/\s+/g, ' ');
+  return { extra, comments: [...comments, ...(mesh.scanNames ?? []).map((s, k) => `scan ${k}: ${oneLine(s)}`)] };
+}
+
 /** Writes a mesh in one of the export formats. */
 export async function writeMeshFile(mesh: TriangleMesh | TexturedMesh, p: MeshFileChoice): Promise<OutputFile> {
   const { write3mf, writeGlb, writeObj, writeObjZip, writeOff, writePly, writeStl } =
@@ -36,19 +56,7 @@ export async function writeMeshFile(mesh: TriangleMesh | TexturedMesh, p: MeshFi
       normals: mesh.normals,
       colors: mesh.colors,
       indices: mesh.indices,
-      extra: {
-        ...(mesh.invented ? { invented: mesh.invented } : {}),
-        ...(mesh.scanCount ? { scan_count: mesh.scanCount } : {}),
-        ...(mesh.expectedError ? { expected_error: mesh.expectedError.map((v) => v * factor) } : {}),
-      },
-      comments: [
-        `unit ${p.unit}`,
-        'Z up',
-        'invented: 1 where no scan measured the surface',
-        ...(mesh.expectedError
-          ? [`expected_error: one standard deviation, ${p.unit}; nan where nothing was measured`]
-          : []),
-      ],
+      ...knownColumns(mesh, factor, p.unit),
     });
     return { name: `${base}.ply`, mediaType: 'application/octet-stream', bytes };
   }

@@ -29,6 +29,8 @@ export interface PlanDefaults {
   size: number;
   /** Holes with a longer rim stay open, mm; 0 closes all. */
   maxRim: number;
+  /** How the surface is to look where it bends. */
+  shape: 'crisp' | 'even' | 'calm';
 }
 
 /** What tracking can lean on, the most demanding of the object first. */
@@ -204,7 +206,9 @@ function defaultsFor(a: PlanAnswers, d: DeviceInfo | undefined): PlanDefaults {
   // no more than small gaps, and a room is open anyway.
   const closed = a.kind !== 'room' && (a.finish === 'print' || a.finish === 'render');
   const maxRim = closed ? 0 : Number((a.size / 5).toPrecision(2));
-  return { voxel, triangles, mapSize, size: a.size, maxRim };
+  // Made things have edges, and whoever constructs or prints wants them where they are. A lidar's noise would show on a room's walls.
+  const shape = a.kind === 'room' ? 'calm' : a.kind === 'part' || a.finish === 'reverse' ? 'crisp' : 'even';
+  return { voxel, triangles, mapSize, size: a.size, maxRim, shape };
 }
 
 function tipsFor(a: PlanAnswers, d: DeviceInfo | undefined): string[] {

@@ -1,22 +1,38 @@
 import { placedScans, type Placement, type Scan } from '../geometry/scan.js';
 import type { TriangleMesh } from '../geometry/triangle-mesh.js';
 import { triangleCount } from '../geometry/triangle-mesh.js';
+import { NO_ANGLE } from '../geometry/vertex-knowledge.js';
 import { GeometryError } from '../runtime/geometry-error.js';
+import { GrowingArray } from '../runtime/growing-array.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { marchingCubes } from './marching-cubes.js';
-import { gatherPoints } from './measured-points.js';
-import { PATCH_MANNER } from './patch-fitter.js';
-import { patchField } from './patch-field.js';
-import { settleVertices } from './settle-vertices.js';
-import { chooseSites, fitPatches, learnNoise } from './surface-patches.js';
+import { gatherPoints, pointsForVoxel } from './measured-points.js';
+import { insertEdges } from './insert-edges.js';
+import { PATCH_MANNERS, type SurfaceShape } from './patch-fitter.js';
+import { patchField, patchReach } from './patch-field.js';
+import { settleVertices, type SettledMesh } from './settle-vertices.js';
+import { sharpenPatches } from './sharpen-patches.js';
+import {
+  chooseSites,
+  fitPatches,
+  learnNoise,
+  PATCH_FACTS,
+  RANGE,
+  RESIDUAL,
+  scanCountOf,
+  SQUAREST,
+  type SurfacePatches,
+} from './surface-patches.js';
 import { trimMesh } from './trim-mesh.js';
+import { untangle } from './untangle.js';
 
 export interface FuseScansOptions {
   /** Edge of a voxel, mm: the resolution of the mesh. */
   voxel: number;
+  shape: SurfaceShape;
 }
 
-export const FUSE_SCANS_DEFAULTS: FuseScansOptions = { voxel: 0.6 };
+export const FUSE_SCANS_DEFAULTS: FuseScansOptions = { voxel: 0.6, shape: 'even' };
 
 /** Any weight at all. */
 const NOTHING = 1e-30;
@@ -40,18 +56,72 @@ export async function fuseScans(
   options: Partial<FuseScansOptions>,
   ctx: RunContext,
 ): Promise<TriangleMesh> {
-  const { voxel } = { ...FUSE_SCANS_DEFAULTS, ...options };
-  const points = gatherPoints(placedScans(scans, placements), ctx.part(0, 0.1));
+  const { voxel, shape } = { ...FUSE_SCANS_DEFAULTS, ...options };
+  const manner = PATCH_MANNERS[shape];
+  const points = pointsForVoxel(gatherPoints(placedScans(scans, placements), ctx.part(0, 0.1)), voxel);
   const cell = Math.max(PATCH_SPACINGS * points.spacing, 0.75 * voxel);
   const sites = chooseSites(points, cell);
   learnNoise(points, sites, ctx.part(0.1, 0.15, 'Learning the noise'));
-  const patches = await fitPatches(points, sites, cell, PATCH_MANNER, ctx.part(0.15, 0.75, 'Fitting the surface'));
+  let patches = await fitPatches(points, sites, cell, manner, ctx.part(0.15, 0.7, 'Fitting the surface'));
+  if (shape === 'crisp')
+    patches = await sharpenPatches(
+      points,
+      patches,
+      manner,
+      patchReach(cell, voxel),
+      ctx.part(0.7, 0.75, 'Sharpening edges'),
+    );
   const field = patchField(patches, voxel, ctx.part(0.75, 0.8, 'Building triangles'));
-  const rough = marchingCubes(field, NOTHING, ctx.part(0.8, 0.85, 'Building triangles'));
-  const settled = settleVertices(rough, patches, ctx.part(0.85, 0.95, 'Settling the vertices'));
-  const mesh = trimMesh(settled, points, voxel, ctx.part(0.95, 1, 'Trimming the rims'));
+  const cellStarts = new GrowingArray(Uint32Array);
+  const rough = marchingCubes(field, NOTHING, ctx.part(0.8, 0.85, 'Building triangles'), cellStarts);
+  const placed = settleVertices(rough, patches, ctx.part(0.85, 0.93, 'Settling the vertices'));
+  let settled = untangle(placed, rough);
+  if (shape === 'crisp') settled = insertEdges(settled, cellStarts.toArray(), voxel);
+  const mesh = trimMesh(
+    withKnowledge(settled, patches, points.scans),
+    points,
+    voxel,
+    ctx.part(0.95, 1, 'Trimming the rims'),
+  );
   if (triangleCount(mesh) === 0) {
     throw new GeometryError('empty-input', `No surface came out at a voxel of ${voxel} mm. Try a coarser one.`);
   }
   return mesh;
+}
+
+/** What each vertex knows of how it was measured: as the patch does that counts most there. */
+function withKnowledge(
+  { positions, indices, sigma, patch }: SettledMesh,
+  patches: SurfacePatches,
+  scanNames: string[],
+): TriangleMesh {
+  const { facts, scans, scanWords: words } = patches;
+  const n = patch.length;
+  const bestAngle = new Uint8Array(n).fill(NO_ANGLE);
+  const bestDistance = new Float32Array(n).fill(NaN);
+  const residual = new Float32Array(n).fill(NaN);
+  const scanCount = new Uint8Array(n);
+  const scanBits = new Uint32Array(words * n);
+  for (let i = 0; i < n; i++) {
+    const k = patch[i];
+    if (k < 0) continue;
+    const f = PATCH_FACTS * k;
+    if (facts[f + SQUAREST] > 0)
+      bestAngle[i] = Math.round((180 / Math.PI) * Math.acos(Math.min(1, facts[f + SQUAREST])));
+    bestDistance[i] = facts[f + RANGE];
+    residual[i] = facts[f + RESIDUAL];
+    scanCount[i] = Math.min(255, scanCountOf(patches, k));
+    for (let w = 0; w < words; w++) scanBits[words * i + w] = scans[words * k + w];
+  }
+  return {
+    positions,
+    indices,
+    expectedError: sigma,
+    scanCount,
+    bestAngle,
+    bestDistance,
+    residual,
+    scanBits,
+    scanNames,
+  };
 }

@@ -8,12 +8,17 @@ const SIDE = BLOCK + 1;
 
 /**
  * Extracts the zero surface of a field; cells with a corner lighter than `minWeight` give no surface, so unseen places
- * stay open. Vertices are shared; those on block borders too. Colours and scan counts come with them where present;
+ * stay open; where the triangles of each cell begin is added to `cellStarts`. Vertices are shared; those on block borders too. Colours and scan counts come with them where present;
  * vertices that no scan counted are marked invented.
  * O(voxels).
  * Source: W. Lorensen, H. Cline (1987), Marching cubes: a high resolution 3D surface construction algorithm.
  */
-export function marchingCubes(field: SignedField, minWeight: number, ctx: RunContext): TriangleMesh {
+export function marchingCubes(
+  field: SignedField,
+  minWeight: number,
+  ctx: RunContext,
+  cellStarts?: GrowingArray<Uint32Array>,
+): TriangleMesh {
   const blocks = field.blockCount;
   const positions = new GrowingArray(Float32Array);
   const colors = new GrowingArray(Uint8Array);
@@ -128,6 +133,7 @@ export function marchingCubes(field: SignedField, minWeight: number, ctx: RunCon
           }
           if (!complete || cell === 0 || cell === 255) continue;
           const triangles = TRIANGLE_TABLE[cell];
+          cellStarts?.push(indices.length / 3);
           for (let k = 0; k < triangles.length; k++) indices.push(vertexOn(x, y, z, triangles[k], bx, by, bz));
         }
       }

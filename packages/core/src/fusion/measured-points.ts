@@ -23,12 +23,16 @@ export interface MeasuredPoints {
   positions: Float32Array;
   /** Towards the sensor, unit, 3 per point; the normal where no sensor place is known. */
   towardsSensor: Float32Array;
+  /** Distance of the sensor, mm; NaN where its place is not known. */
+  range: Float32Array;
   /** Number of the scan among the placed ones. */
   scan: Uint16Array;
   colors?: Uint8Array;
   scans: string[];
   /** Of the middle scan, mm. */
   spacing: number;
+  /** Nothing finer than this is looked for, mm: the spacing, or more for a coarser surface. */
+  grain: number;
   /** Variance of a point off the surface, mm², by scan and class of incidence. */
   variance: Float64Array;
   grid: PointGrid;
@@ -49,6 +53,7 @@ export function incidenceClass(cosine: number): number {
 interface ScanPoints {
   positions: Float32Array;
   towardsSensor: Float32Array;
+  range: Float32Array;
   colors?: Uint8Array;
   spacing: number;
   noise: number;
@@ -78,6 +83,7 @@ export function gatherPoints(chosen: { scan: Scan; placement: Placement }[], ctx
   const count = parts.reduce((n, p) => n + p.positions.length / 3, 0);
   const positions = new Float32Array(3 * count);
   const towardsSensor = new Float32Array(3 * count);
+  const range = new Float32Array(count);
   const scan = new Uint16Array(count);
   const colors = parts.some((p) => p.colors) ? new Uint8Array(3 * count).fill(128) : undefined;
   const variance = new Float64Array(parts.length * INCIDENCES);
@@ -86,6 +92,7 @@ export function gatherPoints(chosen: { scan: Scan; placement: Placement }[], ctx
     const n = p.positions.length / 3;
     positions.set(p.positions, 3 * at);
     towardsSensor.set(p.towardsSensor, 3 * at);
+    range.set(p.range, at);
     scan.fill(k, at, at + n);
     if (colors && p.colors) colors.set(p.colors, 3 * at);
     // A first guess: what the points off their own patches say, a tenth of the spacing where that says nothing.
@@ -96,7 +103,18 @@ export function gatherPoints(chosen: { scan: Scan; placement: Placement }[], ctx
   const spacings = parts.map((p) => p.spacing).sort((a, b) => a - b);
   const spacing = spacings[spacings.length >> 1] || 1;
   const scans = chosen.map((c) => c.scan.name);
-  return inGridOrder({ count, positions, towardsSensor, scan, colors, scans, spacing, variance });
+  return inGridOrder({
+    count,
+    positions,
+    towardsSensor,
+    range,
+    scan,
+    colors,
+    scans,
+    spacing,
+    grain: spacing,
+    variance,
+  });
 }
 
 function cloudPoints(scan: Scan, pieceFromScan: Mat4, ctx: RunContext): ScanPoints {
@@ -111,6 +129,7 @@ function cloudPoints(scan: Scan, pieceFromScan: Mat4, ctx: RunContext): ScanPoin
       ? undefined
       : rotateVectors(pieceFromScan, cloud.normals ?? estimateNormals(cloud, places, {}, ctx).normals);
   const towardsSensor = eyes.length === 0 ? normals! : new Float32Array(3 * n);
+  const range = new Float32Array(n).fill(NaN);
   for (let i = 0; i < n && eyes.length > 0; i++) {
     let best = -Infinity;
     for (const eye of eyes) {
@@ -121,12 +140,13 @@ function cloudPoints(scan: Scan, pieceFromScan: Mat4, ctx: RunContext): ScanPoin
       const c = normals ? (x * normals[3 * i] + y * normals[3 * i + 1] + z * normals[3 * i + 2]) / l : 1;
       if (c <= best) continue;
       best = c;
+      range[i] = l;
       towardsSensor[3 * i] = x / l;
       towardsSensor[3 * i + 1] = y / l;
       towardsSensor[3 * i + 2] = z / l;
     }
   }
-  return { positions, towardsSensor, colors: cloud.colors, spacing, noise: estimateNoise(cloud, spacing) };
+  return { positions, towardsSensor, range, colors: cloud.colors, spacing, noise: estimateNoise(cloud, spacing) };
 }
 
 /** Least cosine of the incidence of a pixel; at steps and borders it is 0. */
@@ -142,6 +162,7 @@ function framePoints(
   const kept = new PointGrid(scan.cloud.positions, 2 * estimateSpacing(scan.cloud) || 1);
   const positions = new GrowingArray(Float32Array);
   const towards = new GrowingArray(Float32Array);
+  const ranges = new GrowingArray(Float32Array);
   const colors = frames.some((f) => f.color) ? new GrowingArray(Uint8Array) : undefined;
   const spacings: number[] = [];
   const noises: number[] = [];
@@ -169,6 +190,7 @@ function framePoints(
         const l = Math.sqrt(x * x + y * y + z * z);
         positions.push(px, py, pz);
         towards.push((m[12] - px) / l, (m[13] - py) / l, (m[14] - pz) / l);
+        ranges.push(l);
         if (!colors) continue;
         if (!color) {
           colors.push(128, 128, 128);
@@ -192,10 +214,41 @@ function framePoints(
   return {
     positions: positions.toArray(),
     towardsSensor: towards.toArray(),
+    range: ranges.toArray(),
     colors: colors?.toArray(),
     spacing: middle(spacings),
     noise: middle(noises),
   };
+}
+
+/** A voxel is so many grains wide: what is finer would not be seen at its edges. */
+const GRAINS_OF_VOXEL = 2.5;
+/** Points that lie closer than so many to a grain say no more than fewer of them. */
+const MOST_CROWDED = 2.5;
+
+/** The points as a surface of this resolution needs them: with its grain, thinned evenly where they lie far closer. */
+export function pointsForVoxel(points: MeasuredPoints, voxel: number): MeasuredPoints {
+  const grain = Math.max(points.spacing, voxel / GRAINS_OF_VOXEL);
+  const step = Math.floor((grain / (MOST_CROWDED * points.spacing)) ** 2);
+  if (step < 2) return { ...points, grain };
+  const count = Math.ceil(points.count / step);
+  const pick = <A extends Float32Array | Uint8Array | Uint16Array>(a: A): A => {
+    const size = a.length / points.count;
+    const out = new (a.constructor as new (n: number) => A)(size * count);
+    for (let i = 0; i < count; i++) for (let k = 0; k < size; k++) out[size * i + k] = a[size * step * i + k];
+    return out;
+  };
+  return withGrid({
+    ...withoutGrid(points),
+    count,
+    positions: pick(points.positions),
+    towardsSensor: pick(points.towardsSensor),
+    range: pick(points.range),
+    scan: pick(points.scan),
+    colors: points.colors && pick(points.colors),
+    spacing: points.spacing * Math.sqrt(step),
+    grain,
+  });
 }
 
 /** The points as plain data, to be copied to another thread. */
@@ -228,6 +281,7 @@ function inGridOrder(points: PlainPoints): MeasuredPoints {
     ...points,
     positions: triple(points.positions),
     towardsSensor: triple(points.towardsSensor),
+    range: Float32Array.from(order, (i) => points.range[i]),
     scan: Uint16Array.from(order, (i) => points.scan[i]),
     colors: points.colors && triple(points.colors),
   });

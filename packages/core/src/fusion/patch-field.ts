@@ -1,9 +1,15 @@
 import type { RunContext } from '../runtime/run-context.js';
 import { BLOCK, BLOCK_VOXELS, SignedField } from './signed-field.js';
-import { BLENDING, PATCH, SIGMA, type SurfacePatches } from './surface-patches.js';
+import { BEYOND, BLENDING, isBeyondEdge, PATCH, SIGMA, type SurfacePatches } from './surface-patches.js';
 
 /** Distances are kept so many voxels deep on both sides. */
 const DEEP = 2;
+
+/** Where a patch curves away from its plane by this share of a voxel, it counts half: its curvature is the least sure of it. */
+const SAG = 0.2;
+
+/** How far around its centre a patch tells distances: it lies at most about one cell from any place between patches; beyond rims it carries nothing. */
+export const patchReach = (cell: number, voxel: number): number => Math.max(0.7 * BLENDING * cell, 1.8 * voxel);
 
 /**
  * Signed distances to the patches near a surface: every voxel within reach of a patch takes the weighted mean of the distances
@@ -16,9 +22,9 @@ export function patchField(patches: SurfacePatches, voxel: number, ctx: RunConte
   const field = new SignedField(voxel, undefined, 0);
   const { data, count } = patches;
   const deep = DEEP * voxel;
-  // Patches lie at most about one cell from any place between them; beyond rims they carry nothing.
-  const around = Math.max(0.7 * BLENDING * patches.cell, 1.8 * voxel);
+  const around = patchReach(patches.cell, voxel);
   const reach = Math.hypot(around, deep);
+  const steep = 1 / (SAG * voxel) ** 2;
   const soft = (0.3 * voxel) ** 2;
   let lastX = NaN;
   let lastY = NaN;
@@ -59,11 +65,12 @@ export function patchField(patches: SurfacePatches, voxel: number, ctx: RunConte
           const t = dx * data[o + 9] + dy * data[o + 10] + dz * data[o + 11];
           const slopeS = c1 + 2 * c3 * s + c4 * t;
           const slopeT = c2 + c4 * s + 2 * c5 * t;
-          const d =
-            (h - (c0 + c1 * s + c2 * t + c3 * s * s + c4 * s * t + c5 * t * t)) /
-            Math.sqrt(1 + slopeS * slopeS + slopeT * slopeT);
+          const sag = c3 * s * s + c4 * s * t + c5 * t * t;
+          const d = (h - (c0 + c1 * s + c2 * t + sag)) / Math.sqrt(1 + slopeS * slopeS + slopeT * slopeT);
           if (d > deep || d < -deep) continue;
-          const w = ((1 - aside) * (1 - aside) * sure) / (d * d + soft);
+          const beyond = patches.partners && isBeyondEdge(patches, k, d, x * voxel, y * voxel, z * voxel);
+          const w =
+            ((1 - aside) * (1 - aside) * sure * (beyond ? BEYOND : 1)) / ((d * d + soft) * (1 + sag * sag * steep));
           const bx = x >> 3;
           const by = y >> 3;
           const bz = z >> 3;

@@ -8,7 +8,7 @@ const MOST = 6000;
 /** They are sorted by distance into so many buckets. */
 const BUCKETS = 64;
 /** Wanted points of the fits tried, from small to large. */
-const SIZES = [20, 40, 80, 160, 320];
+const SIZES = [20, 40, 80, 160, 320, 640];
 /**
  * A larger fit is taken as long as it lies within so many of its and all smaller ones' standard deviations: 2 keeps noise
  * lower and rounds more; 1 was best on jug, bunny and fork at 0.1 mm of noise.
@@ -16,14 +16,12 @@ const SIZES = [20, 40, 80, 160, 320];
 const AGREEMENT = 1;
 /** Points farther than so many standard deviations from the surface count nothing. */
 const OUTLYING = 4;
-/** Farthest reach of a fit, in spacings. */
-const FARTHEST = 12;
 /** Least cosine between a normal and the way to the sensor: what is seen flatter is not used. */
-const FLATTEST = 0.08;
+export const FLATTEST = 0.08;
 /** From here down on points count less, whatever their spread says: edges of steps lie there. */
 const FLAT = 0.3;
-/** What lies within so many spacings counts as near by. */
-const NEAR = 2.5;
+/** What lies within so many grains counts as near by. */
+export const NEAR = 2.5;
 /** Points near by that carry a fit, at least. */
 const LEAST = 8;
 
@@ -33,9 +31,23 @@ export interface PatchManner {
   agreement: number;
   /** Points farther off than so many standard deviations count nothing. */
   outlying: number;
+  /** The smallest of the sizes tried, and the one after the largest. */
+  sizes: readonly [number, number];
+  /** Farthest reach of a fit, in grains. */
+  farthest: number;
 }
 
-export const PATCH_MANNER: PatchManner = { agreement: AGREEMENT, outlying: OUTLYING };
+export const PATCH_MANNER: PatchManner = { agreement: AGREEMENT, outlying: OUTLYING, sizes: [0, 5], farthest: 12 };
+
+/** Edges kept, what lies between, or noise away. */
+export type SurfaceShape = 'crisp' | 'even' | 'calm';
+
+/** How patches are fitted for each shape. */
+export const PATCH_MANNERS: Record<SurfaceShape, PatchManner> = {
+  crisp: PATCH_MANNER,
+  even: PATCH_MANNER,
+  calm: { agreement: 2.5, outlying: OUTLYING, sizes: [2, 6], farthest: 17 },
+};
 
 /**
  * Fits a quadratic patch to the points around a place, robustly, as large as the data allow: several sizes are tried from small
@@ -59,9 +71,16 @@ export class PatchFitter {
   sigma = 0;
   /** Reach of the size taken, mm. */
   reach = 0;
-  /** Points within two and a half spacings that face the patch's way. */
+  /** Points within two and a half grains that face the patch's way. */
   near = 0;
-  /** Scans (1) with a point within two and a half spacings that lies on the patch. */
+  /** Share of these that lie on the patch: all on an even body, half beside an edge. */
+  explained = 0;
+  /** Cosine of the squarest view of a point near by on the patch, 0 if there is none, and how far its sensor stood away, mm. */
+  squarest = 0;
+  range = NaN;
+  /** Spread of the points near by that lie on the patch, one standard deviation, mm. */
+  residual = NaN;
+  /** Scans (1) with a point within two and a half grains that lies on the patch. */
   readonly measuredBy: Uint8Array;
 
   private readonly ids = new Uint32Array(MOST);
@@ -73,6 +92,8 @@ export class PatchFitter {
   private readonly w = new Float64Array(MOST);
   private readonly variance = new Float64Array(MOST);
   private readonly key = new Int32Array(MOST);
+  private readonly cosine = new Float32Array(MOST);
+  private readonly point = new Uint32Array(MOST);
   private readonly of = new Uint32Array(MOST);
   private readonly bucket = new Uint32Array(BUCKETS + 2);
   private readonly a = new Float64Array(36);
@@ -80,6 +101,8 @@ export class PatchFitter {
   private readonly e = new Float64Array(6);
   private readonly b = new Float64Array(6);
   private readonly best = new Float64Array(6);
+  /** How many times more points there are than one at each grain of a scan. */
+  private readonly crowding: number;
   private gathered = 0;
   /** Reach of what was gathered, mm. */
   private farthest = 0;
@@ -93,6 +116,7 @@ export class PatchFitter {
     private readonly manner: PatchManner,
   ) {
     this.measuredBy = new Uint8Array(points.scans.length);
+    this.crowding = (points.grain / points.spacing) ** 2;
   }
 
   /**
@@ -100,9 +124,9 @@ export class PatchFitter {
    * @returns false if too few lie there
    */
   start(i: number): boolean {
-    const { positions: p, towardsSensor: q, scan, spacing, grid } = this.points;
+    const { positions: p, towardsSensor: q, scan, grain, grid } = this.points;
     const [x, y, z] = [p[3 * i], p[3 * i + 1], p[3 * i + 2]];
-    for (let r = NEAR * spacing, tries = 0; tries < 3; tries++, r *= 1.6) {
+    for (let r = NEAR * grain, tries = 0; tries < 3; tries++, r *= 1.6) {
       const found = grid.within(x, y, z, r, this.ids);
       const plane = new PlaneFit();
       for (let k = 0; k < found; k++) {
@@ -123,23 +147,25 @@ export class PatchFitter {
 
   /**
    * Fits up to `most` sizes, from small to large. With `settle` centre and normal are moved onto the result, and the
-   * coefficients belong to the old axes: call again for the patch itself.
+   * coefficients belong to the old axes: call again for the patch itself. `onto` holds on to the plane that the frame stands for:
+   * what lies far off it counts nothing from the start.
    * @returns false if the data do not carry a patch here
    */
-  fit(most: number, settle: boolean): boolean {
-    const sizes = Math.min(most, SIZES.length);
-    if (!this.gather(sizes)) return false;
+  fit(most: number, settle: boolean, onto = false): boolean {
     const { c, manner } = this;
+    const first = manner.sizes[0];
+    const end = Math.min(first + most, manner.sizes[1]);
+    if (!this.gather(end)) return false;
     const density = this.gathered / (Math.PI * this.farthest * this.farthest);
     let low = -Infinity;
     let high = Infinity;
     let some = false;
-    for (let k = 0; k < sizes; k++) {
-      let r = Math.sqrt(SIZES[k] / (Math.PI * density));
-      const last = r >= this.farthest || k === sizes - 1;
+    for (let k = first; k < end; k++) {
+      let r = Math.sqrt((SIZES[k] * this.crowding) / (Math.PI * density));
+      const last = r >= this.farthest || k === end - 1;
       if (last) r = this.farthest;
       if (!some) c.fill(0);
-      let ok = this.solve(r, some);
+      let ok = this.solve(r, some || onto);
       if (ok && !some) ok = this.solve(r, true);
       if (ok) {
         const s = this.std;
@@ -162,11 +188,11 @@ export class PatchFitter {
   }
 
   /** Collects the points around that face the patch's way, near ones first. */
-  private gather(sizes: number): boolean {
-    const { positions: p, towardsSensor: q, scan, spacing, grid, variance } = this.points;
+  private gather(end: number): boolean {
+    const { positions: p, towardsSensor: q, scan, grain, grid, variance } = this.points;
     const { ids, squared } = this;
     const { x, y, z, nx, ny, nz, ux, uy, uz, vx, vy, vz } = this.frame;
-    const around = NEAR * spacing;
+    const around = NEAR * grain;
     const about = grid.within(x, y, z, around, ids, squared);
     let near = 0;
     for (let k = 0; k < about; k++) {
@@ -174,10 +200,13 @@ export class PatchFitter {
       if (nx * q[j] + ny * q[j + 1] + nz * q[j + 2] >= FLATTEST) near++;
     }
     this.near = near;
-    const wanted = SIZES[sizes - 1];
+    const wanted = SIZES[end - 1] * this.crowding;
     // The largest fit reaches the patches beside it, however many points that takes.
-    const whole = sizes === SIZES.length;
-    const r = Math.min(FARTHEST * spacing, around * Math.max(whole ? 1 : 0, Math.sqrt(wanted / Math.max(1, near))));
+    const whole = end === this.manner.sizes[1];
+    const r = Math.min(
+      this.manner.farthest * grain,
+      around * Math.max(whole ? 1 : 0, Math.sqrt(wanted / Math.max(1, near))),
+    );
     this.farthest = r;
     const found = r === around ? about : grid.within(x, y, z, r, ids, squared);
     // Counting sort by distance, so that a fit of less reach reads fewer points.
@@ -204,6 +233,8 @@ export class PatchFitter {
       this.d[m] = squared[f];
       const key = scan[i] * INCIDENCES + incidenceClass(c);
       this.key[m] = key;
+      this.cosine[m] = c;
+      this.point[m] = i;
       const v = variance[key];
       this.variance[m] = v;
       this.w[m] = (c < FLAT ? (c / FLAT) * (c / FLAT) : 1) / v;
@@ -354,23 +385,36 @@ export class PatchFitter {
     const r2 = this.reach * this.reach;
     const limit = this.manner.outlying * this.manner.outlying;
     measuredBy.fill(0);
-    const around = (NEAR * this.points.spacing) ** 2;
+    const around = (NEAR * this.points.grain) ** 2;
     // Solved again for the column of the inverse by which each point pulls the centre.
     this.best.set(c);
     if (!this.solve(this.reach, true)) return false;
     c.set(this.best);
     const inv = 1 / this.reach;
     let spread = 0;
+    let near = 0;
+    let on = 0;
+    let nearSquares = 0;
+    this.squarest = 0;
+    this.range = NaN;
     for (let k = 0; k < this.gathered; k++) {
-      if (pd[k] >= r2) {
-        if (pd[k] > r2 + unsorted) break;
-        continue;
-      }
+      if (pd[k] > Math.max(r2, around) + unsorted) break;
       const s = ps[k];
       const t = pt[k];
       const off = ph[k] - (c[0] + c[1] * s + c[2] * t + c[3] * s * s + c[4] * s * t + c[5] * t * t);
       const z = (off * off) / (limit * variance[k]);
-      if (z >= 1) continue;
+      if (pd[k] < around) {
+        near++;
+        if (z < 1) {
+          on++;
+          nearSquares += off * off;
+          if (this.cosine[k] > this.squarest) {
+            this.squarest = this.cosine[k];
+            this.range = this.points.range[this.point[k]];
+          }
+        }
+      }
+      if (z >= 1 || pd[k] >= r2) continue;
       const g = 1 - pd[k] / r2;
       const w = pw[k] * g * g * (1 - z) * (1 - z);
       const x = s * inv;
@@ -384,6 +428,8 @@ export class PatchFitter {
       }
     }
     this.sigma = Math.sqrt(spread);
+    this.residual = on > 0 ? Math.sqrt(nearSquares / on) : NaN;
+    this.explained = near > 0 ? on / near : 0;
     return true;
   }
 }

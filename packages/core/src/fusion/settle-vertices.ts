@@ -1,22 +1,34 @@
 import type { TriangleMesh } from '../geometry/triangle-mesh.js';
 import { vertexCount, vertexNormals } from '../geometry/triangle-mesh.js';
 import type { RunContext } from '../runtime/run-context.js';
-import { PatchBlend, type SurfacePatches } from './surface-patches.js';
+import { PatchBlend } from './patch-blend.js';
+import type { SurfacePatches } from './surface-patches.js';
 
 /** Steps onto the surface: the second mends what the first left where the way was long. */
 const STEPS = 2;
 
+/** A mesh on the surface, and what the patches say at its vertices. */
+export interface SettledMesh {
+  positions: Float32Array;
+  indices: Uint32Array;
+  /** Of the patches, unit, 3 per vertex: on one side of an edge where edges are kept. */
+  normals: Float32Array;
+  /** Expected error, one standard deviation, mm; NaN where no patch lies. */
+  sigma: Float32Array;
+  /** The patch that counts most, -1 where none lies. */
+  patch: Int32Array;
+}
+
 /**
- * Moves the vertices of a mesh onto the blended patches, and writes down what is known of the surface there: expected error
- * and how many scans measured it. Where no patch lies, the expected error is NaN and the vertex stays.
+ * Moves the vertices of a mesh onto the blended patches. Where no patch lies the vertex stays.
  * O(vertices · patches near by).
  */
-export function settleVertices(mesh: TriangleMesh, patches: SurfacePatches, ctx: RunContext): TriangleMesh {
+export function settleVertices(mesh: TriangleMesh, patches: SurfacePatches, ctx: RunContext): SettledMesh {
   const n = vertexCount(mesh);
   const positions = mesh.positions.slice();
   const normals = vertexNormals(mesh);
-  const expectedError = new Float32Array(n).fill(NaN);
-  const scanCount = new Uint8Array(n);
+  const sigma = new Float32Array(n).fill(NaN);
+  const patch = new Int32Array(n).fill(-1);
   const blend = new PatchBlend(patches);
   for (let i = 0; i < n; i++) {
     if ((i & 4095) === 0) ctx.checkpoint(i / n);
@@ -24,6 +36,12 @@ export function settleVertices(mesh: TriangleMesh, patches: SurfacePatches, ctx:
     let nx = normals[o];
     let ny = normals[o + 1];
     let nz = normals[o + 2];
+    // Beside an edge the triangles' own normal is that of neither face.
+    if (patches.partners && blend.face(positions[o], positions[o + 1], positions[o + 2], nx, ny, nz)) {
+      nx = blend.nx;
+      ny = blend.ny;
+      nz = blend.nz;
+    }
     for (let step = 0; step < STEPS; step++) {
       if (!blend.at(positions[o], positions[o + 1], positions[o + 2], nx, ny, nz)) break;
       nx = blend.nx;
@@ -34,15 +52,11 @@ export function settleVertices(mesh: TriangleMesh, patches: SurfacePatches, ctx:
       positions[o + 2] -= blend.distance * nz;
     }
     if (blend.main < 0) continue;
-    expectedError[i] = blend.sigma;
-    scanCount[i] = Math.min(255, scansOf(patches, blend.main));
+    normals[o] = nx;
+    normals[o + 1] = ny;
+    normals[o + 2] = nz;
+    sigma[i] = blend.sigma;
+    patch[i] = blend.main;
   }
-  return { positions, indices: mesh.indices, expectedError, scanCount };
-}
-
-function scansOf({ scans, scanWords }: SurfacePatches, patch: number): number {
-  let count = 0;
-  for (let k = 0; k < scanWords; k++)
-    for (let bits = scans[scanWords * patch + k]; bits !== 0; bits &= bits - 1) count++;
-  return count;
+  return { positions, indices: mesh.indices, normals, sigma, patch };
 }

@@ -5,7 +5,7 @@ import { evenRims, removeFragments } from '../mesh/repair.js';
 import { labelPieces } from '../mesh/topology.js';
 import type { MeasuredPoints } from './measured-points.js';
 
-/** A vertex is carried by points within so many spacings, at least so many. */
+/** A vertex is carried by points within so many grains, at least so many. */
 const REACH = 2;
 const CARRYING = 2;
 /** Points that a vertex looks at most: sixty scans lie one on another. */
@@ -25,6 +25,7 @@ const TRIANGLES = 2.3;
 export function trimMesh(mesh: TriangleMesh, points: MeasuredPoints, voxel: number, ctx: RunContext): TriangleMesh {
   const { carried, colors } = carriedVertices(mesh, points, ctx);
   const { indices, expectedError } = mesh;
+  bridgeLone(carried, indices);
   const keep = new Uint8Array(indices.length / 3);
   for (let t = 0; t < keep.length; t++) {
     let whole = 1;
@@ -40,6 +41,18 @@ export function trimMesh(mesh: TriangleMesh, points: MeasuredPoints, voxel: numb
   return removeFragments(trimmed, Math.min(CRUMB_RATIO, crumb / largest)).mesh;
 }
 
+/** A vertex among carried ones is carried: on a sharp edge few points lie near it, and a rim does not run through one vertex. */
+function bridgeLone(carried: Uint8Array, indices: Uint32Array): void {
+  const lone = new Uint8Array(carried.length);
+  for (let v = 0; v < lone.length; v++) lone[v] = carried[v] ? 0 : 1;
+  for (let t = 0; t < indices.length; t += 3)
+    for (let k = 0; k < 3; k++) {
+      const [a, b] = [indices[t + k], indices[t + ((k + 1) % 3)]];
+      if (!carried[a] && !carried[b]) lone[a] = lone[b] = 0;
+    }
+  for (let v = 0; v < lone.length; v++) if (lone[v]) carried[v] = 1;
+}
+
 function carriedVertices(
   mesh: TriangleMesh,
   points: MeasuredPoints,
@@ -49,7 +62,7 @@ function carriedVertices(
   const n = vertexCount(mesh);
   const normals = vertexNormals(mesh);
   const { grid, towardsSensor: q } = points;
-  const reach = REACH * points.spacing;
+  const reach = REACH * points.grain;
   const ids = new Uint32Array(MOST);
   const squared = new Float32Array(MOST);
   const carried = new Uint8Array(n);

@@ -3,6 +3,8 @@ export * from './cie-lab.js';
 export * from './depth-frame.js';
 export * from './point-cloud.js';
 export * from './scan.js';
+export * from './sight-lines.js';
 export * from './smaller-picture.js';
 export * from './srgb.js';
 export * from './triangle-mesh.js';
+export * from './vertex-knowledge.js';

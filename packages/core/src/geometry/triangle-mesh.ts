@@ -1,17 +1,11 @@
-/**
- * Triangles over shared vertices, millimetres. `indices` 3m, counter-clockwise seen from outside.
- * `invented` marks vertices that no scan measured (1) against measured ones (0).
- */
-export interface TriangleMesh {
+import { KNOWN_ATTRIBUTES, type VertexKnowledge } from './vertex-knowledge.js';
+
+/** Triangles over shared vertices, millimetres. `indices` 3m, counter-clockwise seen from outside. */
+export interface TriangleMesh extends VertexKnowledge {
   positions: Float32Array;
   indices: Uint32Array;
   normals?: Float32Array;
   colors?: Uint8Array;
-  invented?: Uint8Array;
-  /** How many scans measured the surface at this vertex. */
-  scanCount?: Uint8Array;
-  /** How far the vertex is expected to lie off the true surface, one standard deviation, mm; NaN where nothing tells. */
-  expectedError?: Float32Array;
 }
 
 /** A mesh that knows its vertices' normals. */
@@ -92,14 +86,8 @@ export function vertexNormals(mesh: TriangleMesh): Float32Array {
   return out;
 }
 
-/** Per-vertex attributes that operations carry along, with their item size. */
-const VERTEX_ATTRIBUTES = [
-  ['normals', 3],
-  ['colors', 3],
-  ['invented', 1],
-  ['scanCount', 1],
-  ['expectedError', 1],
-] as const;
+/** Per-vertex attributes that operations carry along. */
+const VERTEX_ATTRIBUTES = ['normals', 'colors', ...KNOWN_ATTRIBUTES.map((a) => a.name)] as const;
 
 /**
  * A mesh over a subset of vertices: vertex i of the result is vertex `oldFromNew[i]` of the source; every per-vertex
@@ -107,18 +95,21 @@ const VERTEX_ATTRIBUTES = [
  */
 export function gatherVertices(mesh: TriangleMesh, oldFromNew: ArrayLike<number>, indices: Uint32Array): TriangleMesh {
   const n = oldFromNew.length;
-  const gather = <A extends Float32Array | Uint8Array>(source: A, size: number): A => {
+  const before = vertexCount(mesh) || 1;
+  const gather = <A extends Float32Array | Uint8Array | Uint32Array>(source: A): A => {
+    const size = source.length / before;
     const out = new (source.constructor as new (length: number) => A)(n * size);
     for (let i = 0; i < n; i++) {
       for (let k = 0; k < size; k++) out[i * size + k] = source[oldFromNew[i] * size + k];
     }
     return out;
   };
-  const out: TriangleMesh = { positions: gather(mesh.positions, 3), indices };
-  for (const [name, size] of VERTEX_ATTRIBUTES) {
+  const out: TriangleMesh = { positions: gather(mesh.positions), indices };
+  for (const name of VERTEX_ATTRIBUTES) {
     const source = mesh[name];
-    if (source) Object.assign(out, { [name]: gather(source, size) });
+    if (source) Object.assign(out, { [name]: gather(source) });
   }
+  if (mesh.scanNames) out.scanNames = mesh.scanNames;
   return out;
 }
 

@@ -1,18 +1,16 @@
 import type { DepthFrame } from '../geometry/depth-frame.js';
+import { KNOWN_ATTRIBUTES, type VertexKnowledge } from '../geometry/vertex-knowledge.js';
 import type { Mat4, Vec3 } from '../math/mat4.js';
 import { GeometryError } from '../runtime/geometry-error.js';
 
-/** What was read from a file: points, and triangles if it holds any. */
-export interface ScanFile {
+/** What was read from a file: points, and triangles if it holds any; all lengths in the unit of the file. */
+export interface ScanFile extends VertexKnowledge {
   format: string;
   /** What the scan is called inside the file, where it holds several. */
   name?: string;
   positions: Float32Array;
   normals?: Float32Array;
   colors?: Uint8Array;
-  /** 1 where no scan measured the surface, and how far each point is expected to lie off (in the unit of the file), where the file says so. */
-  invented?: Uint8Array;
-  expectedError?: Float32Array;
   /** Triangles, 3m; absent for a cloud. */
   indices?: Uint32Array;
   /** Per triangle corner two map coordinates (6m), if the file has them. */
@@ -69,8 +67,9 @@ export function cleanScanFile(file: ScanFile): ScanFile {
   if (kept === n && !hasStrayCorner(file.indices, n)) return file;
   const newFromOld = new Int32Array(n).fill(-1);
   for (let i = 0, to = 0; i < n; i++) if (isPoint(p, i)) newFromOld[i] = to++;
-  const keptOf = <A extends Float32Array | Uint8Array>(values: A | undefined, size = 3): A | undefined => {
+  const keptOf = <A extends Float32Array | Uint8Array | Uint32Array>(values: A | undefined): A | undefined => {
     if (!values || kept === n) return values;
+    const size = values.length / n;
     const out = new (values.constructor as new (n: number) => A)(size * kept);
     for (let i = 0; i < n; i++)
       if (newFromOld[i] >= 0) for (let k = 0; k < size; k++) out[size * newFromOld[i] + k] = values[size * i + k];
@@ -82,9 +81,8 @@ export function cleanScanFile(file: ScanFile): ScanFile {
     positions: keptOf(p)!,
     normals: keptOf(file.normals),
     colors: keptOf(file.colors),
-    ...(file.invented ? { invented: keptOf(file.invented, 1) } : {}),
-    ...(file.expectedError ? { expectedError: keptOf(file.expectedError, 1) } : {}),
   };
+  for (const { name } of KNOWN_ATTRIBUTES) if (file[name]) Object.assign(out, { [name]: keptOf(file[name]) });
   if (file.indices) {
     const indices = new Uint32Array(file.indices.length);
     const uvs = file.cornerUvs && new Float32Array(file.cornerUvs.length);

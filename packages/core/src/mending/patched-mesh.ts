@@ -1,4 +1,5 @@
 import { vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { withUnmeasured } from '../geometry/vertex-knowledge.js';
 
 /** What fills a hole: vertices of its own after those of the rim, triangles over both. */
 export interface HolePatch {
@@ -48,16 +49,11 @@ export class PatchedMesh {
       out.set(more as never, a.length);
       return out;
     };
-    const invented = new Uint8Array(n + added);
-    if (mesh.invented) invented.set(mesh.invented);
-    invented.fill(1, n);
     return {
       positions: append(mesh.positions, this.positions),
       indices: append(mesh.indices, this.indices),
-      invented,
+      ...withUnmeasured(mesh, n, added),
       ...(mesh.colors ? { colors: append(mesh.colors, this.colors) } : {}),
-      ...(mesh.scanCount ? { scanCount: append(mesh.scanCount, new Uint8Array(added)) } : {}),
-      ...(mesh.expectedError ? { expectedError: append(mesh.expectedError, new Float32Array(added).fill(NaN)) } : {}),
     };
   }
 }

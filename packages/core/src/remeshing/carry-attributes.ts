@@ -1,3 +1,4 @@
+import { KNOWN_ATTRIBUTES } from '../geometry/vertex-knowledge.js';
 import { vertexCount, vertexNormals, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { TriangleBvh, type SurfaceHit } from '../spatial/triangle-bvh.js';
@@ -9,8 +10,8 @@ export interface CarriedMesh {
 }
 
 /**
- * Gives each vertex of a mesh what its source knows at the closest place: colour and expected error from the three corners
- * there by their shares, invented or not and the count of scans from the nearest of them; normals are made anew where the
+ * Gives each vertex of a mesh what its source knows at the closest place: colour and lengths from the three corners there by
+ * their shares, whether and by which scans it was measured from the nearest of them; normals are made anew where the
  * source has some. O(m log m + n log m).
  */
 export function carryAttributes(source: TriangleMesh, mesh: TriangleMesh, ctx: RunContext): CarriedMesh {
@@ -21,10 +22,17 @@ export function carryAttributes(source: TriangleMesh, mesh: TriangleMesh, ctx: R
   const distances = new Float32Array(n);
   const out: TriangleMesh = { positions: mesh.positions, indices: mesh.indices };
   if (source.colors) out.colors = new Uint8Array(3 * n);
-  if (source.invented) out.invented = new Uint8Array(n);
-  if (source.scanCount) out.scanCount = new Uint8Array(n);
-  if (source.expectedError) out.expectedError = new Float32Array(n);
-  const { colors, invented, scanCount, expectedError } = source;
+  const { colors } = source;
+  const before = vertexCount(source);
+  const known = KNOWN_ATTRIBUTES.flatMap(({ name, array, between }) => {
+    const from = source[name];
+    if (!from) return [];
+    const size = from.length / before;
+    const to = new array(size * n);
+    Object.assign(out, { [name]: to });
+    return [{ from, to, size, isMean: between === 'mean' }];
+  });
+  if (source.scanNames) out.scanNames = source.scanNames;
   for (let i = 0; i < n; i++) {
     if ((i & 4095) === 0) ctx.checkpoint(0.4 + (0.6 * i) / n);
     bvh.closest(mesh.positions[3 * i], mesh.positions[3 * i + 1], mesh.positions[3 * i + 2], Infinity, hit);
@@ -35,14 +43,13 @@ export function carryAttributes(source: TriangleMesh, mesh: TriangleMesh, ctx: R
     const { v, w } = hit;
     const u = 1 - v - w;
     const nearest = u >= v && u >= w ? a : v >= w ? b : c;
-    if (invented) out.invented![i] = invented[nearest];
-    if (scanCount) out.scanCount![i] = scanCount[nearest];
     if (colors)
       for (let k = 0; k < 3; k++)
         out.colors![3 * i + k] = Math.round(u * colors[3 * a + k] + v * colors[3 * b + k] + w * colors[3 * c + k]);
-    if (expectedError) {
-      const between = u * expectedError[a] + v * expectedError[b] + w * expectedError[c];
-      out.expectedError![i] = Number.isNaN(between) ? expectedError[nearest] : between;
+    for (const { from, to, size, isMean } of known) {
+      const mean = isMean ? u * from[a] + v * from[b] + w * from[c] : NaN;
+      if (mean === mean) to[i] = mean;
+      else for (let k = 0; k < size; k++) to[size * i + k] = from[size * nearest + k];
     }
   }
   if (source.normals) out.normals = vertexNormals(out);

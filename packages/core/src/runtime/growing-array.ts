@@ -20,6 +20,13 @@ export class GrowingArray<A extends Numbers> {
     if (c !== undefined) this.values[this.length++] = c;
   }
 
+  /** Puts three values in place of those from `i` on. */
+  set(i: number, a: number, b: number, c: number): void {
+    this.values[i] = a;
+    this.values[i + 1] = b;
+    this.values[i + 2] = c;
+  }
+
   at(i: number): number {
     return this.values[i];
   }

@@ -4,6 +4,7 @@ import type { DepthFrame, Intrinsics } from '../geometry/depth-frame.js';
 import { boundsOf, type PointCloud } from '../geometry/point-cloud.js';
 import type { TexturedMesh, TriangleMesh } from '../geometry/triangle-mesh.js';
 import { vertexCount } from '../geometry/triangle-mesh.js';
+import { KNOWN_ATTRIBUTES } from '../geometry/vertex-knowledge.js';
 import { decodeColor, encodeColorPng } from './color-image.js';
 import { fromOctahedral, toOctahedral } from './octahedral.js';
 
@@ -166,15 +167,17 @@ export function normalsOf(column: Column): Float32Array {
 export function encodeMesh(mesh: TriangleMesh | TexturedMesh, coarse?: Uint32Array): Uint8Array {
   const columns: TableData['columns'] = [{ name: 'position', data: mesh.positions, size: 3 }];
   if (mesh.colors) columns.push({ name: 'color', data: mesh.colors, size: 3 });
-  if (mesh.invented) columns.push({ name: 'invented', data: mesh.invented, size: 1 });
-  if (mesh.scanCount) columns.push({ name: 'scanCount', data: mesh.scanCount, size: 1 });
-  if (mesh.expectedError) columns.push({ name: 'expectedError', data: mesh.expectedError, size: 1 });
+  for (const { name } of KNOWN_ATTRIBUTES) {
+    const data = mesh[name];
+    if (data) columns.push({ name, data, size: data.length / vertexCount(mesh) });
+  }
   if (mesh.normals) columns.push({ name: 'normal', data: mesh.normals, size: 3 });
   const tables: TableData[] = [{ name: 'vertices', rows: vertexCount(mesh), columns }];
   if (coarse)
     tables.push({ name: 'coarse', rows: coarse.length / 3, columns: [{ name: 'index', data: coarse, size: 3 }] });
   const faces: TableData['columns'] = [{ name: 'index', data: mesh.indices, size: 3 }];
   const meta: Record<string, unknown> = { bounds: boundsOf(mesh.positions), triangles: mesh.indices.length / 3 };
+  if (mesh.scanNames) meta.scanNames = mesh.scanNames;
   if ('cornerUvs' in mesh) {
     faces.push({ name: 'uv', data: mesh.cornerUvs, size: 6 });
     const png = encodeColorPng(mesh.texture);
@@ -199,9 +202,8 @@ export function decodeMesh(bytes: Uint8Array): TriangleMesh | TexturedMesh {
     indices: (tables.faces?.index as Uint32Array) ?? new Uint32Array(0),
   };
   if (v.color) mesh.colors = v.color as Uint8Array;
-  if (v.invented) mesh.invented = v.invented as Uint8Array;
-  if (v.scanCount) mesh.scanCount = v.scanCount as Uint8Array;
-  if (v.expectedError) mesh.expectedError = v.expectedError as Float32Array;
+  for (const { name } of KNOWN_ATTRIBUTES) if (v[name]) Object.assign(mesh, { [name]: v[name] });
+  if (header.meta.scanNames) mesh.scanNames = header.meta.scanNames as string[];
   if (v.normal) mesh.normals = v.normal as Float32Array;
   if (header.kind !== 'model') return mesh;
   return {

@@ -1,4 +1,4 @@
-import { fitPatchesTask } from '../fusion/index.js';
+import { fitPatchesTask, sharpenPatchesTask } from '../fusion/index.js';
 import { linkFramesTask } from '../frames/index.js';
 import { findLinesTask } from '../line-laser/index.js';
 import { comparePair, prepareScanTask, reviveScan, type PairTask } from '../registration/index.js';
@@ -15,6 +15,7 @@ const TASKS: Record<string, KnownTask> = {
   'fit-patches': { run: fitPatchesTask },
   'find-lines': { run: findLinesTask },
   'link-frames': { run: linkFramesTask },
+  'sharpen-patches': { run: sharpenPatchesTask },
   'prepare-scan': { run: prepareScanTask },
   'compare-pair': {
     run: comparePair,

@@ -1,6 +1,7 @@
 import { Document, WebIO, type Primitive } from '@gltf-transform/core';
 import { KHRDracoMeshCompression } from '@gltf-transform/extensions';
 import { encode as encodePng } from 'fast-png';
+import { KNOWN_ATTRIBUTES } from '../../geometry/vertex-knowledge.js';
 import { LIGHT_OF_SRGB } from '../../geometry/srgb.js';
 import type { TexturedMesh, TriangleMesh } from '../../geometry/triangle-mesh.js';
 import { encodeColorJpeg } from '../../stored/color-image.js';
@@ -20,8 +21,8 @@ const DRACO_BITS = { POSITION: 16, NORMAL: 10, TEX_COORD: 13, COLOR: 8, GENERIC:
 
 /**
  * Writes a binary glTF 2.0 file (Khronos Group, 2021, glTF 2.0 specification). glTF lengths are metres and Y is up: the
- * coordinates are converted, so that every reader gets the true size. `_INVENTED` is 1 where no scan measured the
- * surface.
+ * coordinates are converted, so that every reader gets the true size. What the vertices know comes with them as
+ * application-specific attributes (`_INVENTED`, `_SCAN_COUNT`, `_EXPECTED_ERROR`, …), lengths in mm, -1 where nothing was measured.
  */
 export async function writeGlb(
   mesh: TriangleMesh | TexturedMesh,
@@ -62,15 +63,13 @@ export async function writeGlb(
     .setIndices(accessor('SCALAR', split ? split.indices : mesh.indices))
     .setAttribute('POSITION', accessor('VEC3', position))
     .setAttribute('NORMAL', accessor('VEC3', normal));
-  if (mesh.invented) {
-    // Floats: a lone byte would need padding that not every reader expects.
-    primitive.setAttribute(
-      '_INVENTED',
-      accessor(
-        'SCALAR',
-        Float32Array.from({ length: n }, (_, i) => mesh.invented![take(i)]),
-      ),
-    );
+  for (const { name: attribute, ply } of KNOWN_ATTRIBUTES) {
+    const known = mesh[attribute];
+    // Bits of scans are no numbers that a reader could use.
+    if (!known || attribute === 'scanBits') continue;
+    // Floats: a lone byte would need padding that not every reader expects. Numbers must be finite.
+    const values = Float32Array.from({ length: n }, (_, i) => (known[take(i)] >= 0 ? known[take(i)] : -1));
+    primitive.setAttribute(`_${ply.toUpperCase()}`, accessor('SCALAR', values));
   }
   const material = doc.createMaterial('surface').setRoughnessFactor(0.8).setMetallicFactor(0);
   if (textured && split) {

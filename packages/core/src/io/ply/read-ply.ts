@@ -1,3 +1,4 @@
+import { KNOWN_ATTRIBUTES, scanWordsFor, type VertexKnowledge } from '../../geometry/vertex-knowledge.js';
 import { GeometryError } from '../../runtime/geometry-error.js';
 import { BRIGHTNESS_NOTE, greyOf } from '../brightness.js';
 import { ByteCursor, firstBytes, type Bytes } from '../byte-source.js';
@@ -50,6 +51,8 @@ interface Header {
   bodyAt: number;
   /** Columns and rows of a range grid, as its comments say. */
   grid?: { columns: number; rows: number };
+  /** Names of the scans that measured a surface, as our own files list them. */
+  scanNames: string[];
 }
 
 /** True if the bytes begin like a PLY file. */
@@ -121,6 +124,7 @@ function readHeader(bytes: Bytes): Header {
   const bodyAt = end.index + end[0].length;
   const elements: Element[] = [];
   let format: Header['format'] | undefined;
+  const scanNames: string[] = [];
   let columns = 0;
   let rows = 0;
   for (const line of text.slice(0, end.index).split(/\r?\n/)) {
@@ -133,6 +137,11 @@ function readHeader(bytes: Bytes): Header {
     } else if (words[0] === 'obj_info') {
       if (words[1] === 'num_cols') columns = Number(words[2]);
       if (words[1] === 'num_rows') rows = Number(words[2]);
+    } else if (words[0] === 'comment' && words[1] === 'scan') {
+      const named = /^comment scan (\d+): (.*)$/.exec(line.trim());
+      // Names are UTF-8; the header as a whole was read byte by byte.
+      if (named && Number(named[1]) === scanNames.length)
+        scanNames.push(new TextDecoder().decode(Uint8Array.from(named[2], (c) => c.charCodeAt(0))));
     } else if (words[0] === 'element') {
       const count = Number(words[2]);
       assertCount(count, `elements "${words[1]}"`);
@@ -151,7 +160,7 @@ function readHeader(bytes: Bytes): Header {
     }
   }
   if (!format) throw new GeometryError('corrupt-file', 'The PLY header does not say its format.');
-  return { format, elements, bodyAt, ...(columns > 0 && rows > 0 ? { grid: { columns, rows } } : {}) };
+  return { format, elements, bodyAt, scanNames, ...(columns > 0 && rows > 0 ? { grid: { columns, rows } } : {}) };
 }
 
 /** Refuses counts that the bytes of the body can't hold, before room is made for them. */
@@ -171,6 +180,13 @@ function assertRoom(left: number, { format, elements }: Header): void {
   }
 }
 
+/** Properties that hold the bits of the scans: as many words as the named scans need. */
+function scanColumns({ scanNames }: Header, has: (name: string) => boolean): string[] {
+  const words = scanWordsFor(scanNames.length);
+  const columns = Array.from({ length: words }, (_, k) => `scans_${k}`);
+  return scanNames.length > 0 && columns.every(has) ? columns : [];
+}
+
 /** Collects the values that are of interest. */
 class Sink {
   readonly positions: Float32Array;
@@ -179,8 +195,7 @@ class Sink {
   readonly indices = new GrowingArray(Uint32Array);
   /** Point of each cell of a range grid, -1 where nothing was seen. */
   readonly grid?: Int32Array;
-  private readonly invented?: Uint8Array;
-  private readonly expectedError?: Float32Array;
+  private readonly known: VertexKnowledge = {};
   private readonly brightness?: Float32Array;
   private readonly slots: Map<string, (i: number, v: number) => void>;
 
@@ -203,14 +218,14 @@ class Sink {
     }
     this.slots = new Map();
     // What our own files know of a surface, under the names that they use.
-    if (has('invented')) {
-      this.invented = new Uint8Array(vertex.count);
-      this.slots.set('invented', (i, v) => (this.invented![i] = v > 0 ? 1 : 0));
+    for (const { name, array, ply } of KNOWN_ATTRIBUTES) {
+      const columns = name === 'scanBits' ? scanColumns(header, has) : [ply];
+      if (columns.length === 0 || !has(...columns)) continue;
+      const values = new array(columns.length * vertex.count);
+      Object.assign(this.known, { [name]: values });
+      columns.forEach((c, k) => this.slots.set(c, (i, v) => (values[columns.length * i + k] = v)));
     }
-    if (has('expected_error')) {
-      this.expectedError = new Float32Array(vertex.count);
-      this.slots.set('expected_error', (i, v) => (this.expectedError![i] = v));
-    }
+    if (this.known.scanBits) this.known.scanNames = header.scanNames;
     if (brightness) this.slots.set(brightness, (i, v) => (this.brightness![i] = v));
     ['x', 'y', 'z'].forEach((n, k) => this.slots.set(n, (i, v) => (this.positions[3 * i + k] = v)));
     if (this.normals) ['nx', 'ny', 'nz'].forEach((n, k) => this.slots.set(n, (i, v) => (this.normals![3 * i + k] = v)));
@@ -246,8 +261,7 @@ class Sink {
       positions: this.positions,
       normals: this.normals ?? gridNormals,
       colors: this.colors ?? (this.brightness && greyOf(this.brightness)),
-      ...(this.invented ? { invented: this.invented } : {}),
-      ...(this.expectedError ? { expectedError: this.expectedError } : {}),
+      ...this.known,
       ...(this.indices.length > 0 ? { indices: this.indices.toArray() } : {}),
       companions: [],
       notes: [

@@ -1,12 +1,12 @@
 /** PLY, the polygon file format. Source: G. Turk (1994), The PLY polygon file format. */
 
-/** What can be written to PLY; `extra` are further per-vertex properties by name, bytes or floats. */
+/** What can be written to PLY; `extra` are further per-vertex properties by name, bytes, floats or whole numbers of 32 bits. */
 export interface PlyContent {
   positions: Float32Array;
   normals?: Float32Array;
   colors?: Uint8Array;
   indices?: Uint32Array;
-  extra?: Record<string, Uint8Array | Float32Array>;
+  extra?: Record<string, Uint8Array | Float32Array | Uint32Array>;
   comments?: string[];
 }
 
@@ -28,7 +28,9 @@ export function writePly(
   if (content.normals) for (const a of ['nx', 'ny', 'nz']) lines.push(`property float ${a}`);
   if (content.colors) for (const a of ['red', 'green', 'blue']) lines.push(`property uchar ${a}`);
   for (const [name, values] of extra)
-    lines.push(`property ${values instanceof Uint8Array ? 'uchar' : 'float'} ${name}`);
+    lines.push(
+      `property ${values instanceof Uint8Array ? 'uchar' : values instanceof Uint32Array ? 'uint' : 'float'} ${name}`,
+    );
   if (content.indices) lines.push(`element face ${m}`, 'property list uchar int vertex_indices');
   lines.push('end_header', '');
   const head = new TextEncoder().encode(lines.join('\n'));
@@ -65,6 +67,7 @@ export function writePly(
     if (content.colors) for (let k = 0; k < 3; k++) out[at++] = content.colors[3 * i + k];
     for (const [, values] of extra) {
       if (values instanceof Uint8Array) out[at] = values[i];
+      else if (values instanceof Uint32Array) view.setUint32(at, values[i], true);
       else view.setFloat32(at, values[i], true);
       at += values.BYTES_PER_ELEMENT;
     }

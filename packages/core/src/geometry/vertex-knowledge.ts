@@ -1,0 +1,148 @@
+/**
+ * What a surface knows of how each of its vertices was measured. All of it is optional: a mesh from elsewhere knows nothing, one
+ * from an older fusing less. Where no scan measured, counts are 0, lengths NaN and the angle `NO_ANGLE`.
+ */
+export interface VertexKnowledge {
+  /** 1 where no scan measured the surface, 0 where one did. */
+  invented?: Uint8Array;
+  /** How many scans measured the surface here. */
+  scanCount?: Uint8Array;
+  /** How far the vertex is expected to lie off the true surface, one standard deviation, mm. */
+  expectedError?: Float32Array;
+  /** Angle at which the squarest of these scans saw it, degrees from straight on. */
+  bestAngle?: Uint8Array;
+  /** How far that scan's sensor stood away, mm; NaN where its place is not known. */
+  bestDistance?: Float32Array;
+  /** Spread of the measured points about the surface here, one standard deviation, mm. */
+  residual?: Float32Array;
+  /** Which scans measured it: a bit each, in the order of `scanNames`, so many words a vertex as these need. */
+  scanBits?: Uint32Array;
+  scanNames?: readonly string[];
+}
+
+/** `bestAngle` where nothing was measured. */
+export const NO_ANGLE = 255;
+
+/** Words of bits that name one of so many scans. */
+export const scanWordsFor = (scans: number): number => Math.max(1, Math.ceil(scans / 32));
+
+type KnownArrays = Omit<VertexKnowledge, 'scanNames'>;
+
+/** One thing that vertices know: how it goes on where nothing was measured, and what files call it. */
+export interface KnownAttribute {
+  name: keyof KnownArrays;
+  array: new (length: number) => Uint8Array | Float32Array | Uint32Array;
+  /** Of a vertex that no scan measured. */
+  unmeasured: number;
+  /** Between three vertices: a mean by their shares, or that of the nearest. */
+  between: 'mean' | 'nearest';
+  isLength: boolean;
+  /** Property in a PLY file, and what it means. */
+  ply: string;
+  meaning: string;
+}
+
+/** All that vertices may know, in the order in which it is stored and written. */
+export const KNOWN_ATTRIBUTES: readonly KnownAttribute[] = [
+  {
+    name: 'invented',
+    array: Uint8Array,
+    unmeasured: 1,
+    between: 'nearest',
+    isLength: false,
+    ply: 'invented',
+    meaning: '1 where no scan measured the surface',
+  },
+  {
+    name: 'scanCount',
+    array: Uint8Array,
+    unmeasured: 0,
+    between: 'nearest',
+    isLength: false,
+    ply: 'scan_count',
+    meaning: 'how many scans measured it',
+  },
+  {
+    name: 'expectedError',
+    array: Float32Array,
+    unmeasured: NaN,
+    between: 'mean',
+    isLength: true,
+    ply: 'expected_error',
+    meaning: 'expected error, one standard deviation',
+  },
+  {
+    name: 'bestAngle',
+    array: Uint8Array,
+    unmeasured: NO_ANGLE,
+    between: 'nearest',
+    isLength: false,
+    ply: 'best_angle',
+    meaning: 'angle of the squarest view, degrees from straight on, 255 where nothing was measured',
+  },
+  {
+    name: 'bestDistance',
+    array: Float32Array,
+    unmeasured: NaN,
+    between: 'mean',
+    isLength: true,
+    ply: 'best_distance',
+    meaning: 'distance of the sensor in that view',
+  },
+  {
+    name: 'residual',
+    array: Float32Array,
+    unmeasured: NaN,
+    between: 'mean',
+    isLength: true,
+    ply: 'residual',
+    meaning: 'spread of the measured points, one standard deviation',
+  },
+  {
+    name: 'scanBits',
+    array: Uint32Array,
+    unmeasured: 0,
+    between: 'nearest',
+    isLength: false,
+    ply: 'scans',
+    meaning: 'which scans measured it, one bit each',
+  },
+];
+
+/** Only what is known, of everything that a mesh holds. */
+export function knowledgeOf(mesh: VertexKnowledge): VertexKnowledge {
+  const out: VertexKnowledge = {};
+  for (const { name } of KNOWN_ATTRIBUTES) if (mesh[name]) Object.assign(out, { [name]: mesh[name] });
+  if (mesh.scanNames) out.scanNames = mesh.scanNames;
+  return out;
+}
+
+/** Everything that a mesh holds but what its vertices know. */
+export function withoutKnowledge<M extends VertexKnowledge>(mesh: M): Omit<M, keyof VertexKnowledge> {
+  const out = { ...mesh };
+  for (const { name } of KNOWN_ATTRIBUTES) delete out[name];
+  delete out.scanNames;
+  return out;
+}
+
+/** What `vertices` more know that no scan measured, after those of a mesh; `invented` is there in any case. */
+export function withUnmeasured(mesh: VertexKnowledge, vertices: number, more: number): VertexKnowledge {
+  const out: VertexKnowledge = { ...knowledgeOf(mesh) };
+  for (const { name, array, unmeasured } of KNOWN_ATTRIBUTES) {
+    const known = mesh[name];
+    if (!known && name !== 'invented') continue;
+    const size = known ? known.length / vertices : 1;
+    const values = new array(size * (vertices + more));
+    if (known) values.set(known);
+    values.fill(unmeasured, size * vertices);
+    Object.assign(out, { [name]: values });
+  }
+  return out;
+}
+
+/** Names of the scans that measured a vertex. */
+export function scansAt({ scanBits, scanNames }: VertexKnowledge, vertex: number): string[] {
+  if (!scanBits || !scanNames) return [];
+  const words = scanWordsFor(scanNames.length);
+  return scanNames.filter((_, s) => (scanBits[words * vertex + (s >> 5)] >>> (s & 31)) & 1);
+}
