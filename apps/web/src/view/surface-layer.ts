@@ -1,11 +1,12 @@
+import { knowledgeOf, NO_ANGLE, type VertexKnowledge } from '@amber-knit/core/geometry';
 import * as THREE from 'three';
 import { MeshBVH, acceleratedRaycast } from 'three-mesh-bvh';
 import { streamSurface, type SurfaceParts } from './surface-parts';
 import { errorColors, errorRange, inventedColors, scanCountColors } from './surface-colors';
-import { srgbToLinear, type LayerEvents, type Pick, type ViewLook } from './view-content';
+import { srgbToLinear, type KnownPlace, type LayerEvents, type Pick, type ViewLook } from './view-content';
 
-/** Gives the colours of all vertices, told which of them are invented, where the surface knows. */
-export type SurfacePainter = (invented: Uint8Array | undefined) => Uint8Array;
+/** Gives linear colours of all vertices, told what they know and how many there are; undefined leaves the surface as it is. */
+export type SurfacePainter = (known: VertexKnowledge, vertices: number) => Uint8Array | undefined;
 
 interface LoadedSurface {
   artifactId: string;
@@ -14,7 +15,8 @@ interface LoadedSurface {
   hasColors: boolean;
   /** Vertices of the corners, where each corner has become a vertex of its own. */
   corners?: Uint32Array;
-  invented?: Uint8Array;
+  known: VertexKnowledge;
+  vertices: number;
   map?: THREE.Texture;
   bounds: THREE.Box3;
   /** Ends of the scale of expected errors, mm. */
@@ -74,7 +76,7 @@ export class SurfaceLayer {
       wireframe,
     };
     const geometry = s.mesh.geometry;
-    const knowledge = this.painted(s) ?? knowledgeColors(s, color);
+    const knowledge = this.painted(s);
     if (knowledge) {
       if (!geometry.hasAttribute('trueColor') && geometry.hasAttribute('color'))
         geometry.setAttribute('trueColor', geometry.getAttribute('color'));
@@ -97,13 +99,13 @@ export class SurfaceLayer {
     this.applyLook(this.look);
   }
 
-  /** What a painter makes of the surface; undefined if it is of another one. */
-  private painted({ mesh: { geometry }, corners, invented }: LoadedSurface): Uint8Array | undefined {
-    const colors = this.painter?.(invented);
-    const n = geometry.getAttribute('position').count;
-    if (!colors || !corners) return colors?.length === 3 * n ? colors : undefined;
-    const out = new Uint8Array(3 * n);
-    for (let i = 0; i < n; i++) out.set(colors.subarray(3 * corners[i], 3 * corners[i] + 3), 3 * i);
+  /** What a painter, or the way of colouring, makes of the surface; undefined if it is of another one or leaves it. */
+  private painted({ mesh: { geometry }, corners, known, vertices, errors }: LoadedSurface): Uint8Array | undefined {
+    const own = this.painter?.(known, vertices);
+    const colors = own?.length === 3 * vertices ? own : knowledgeColors(known, errors, this.look.color);
+    if (!colors || !corners) return colors;
+    const out = new Uint8Array(3 * geometry.getAttribute('position').count);
+    for (let i = 0; i < corners.length; i++) out.set(colors.subarray(3 * corners[i], 3 * corners[i] + 3), 3 * i);
     return out;
   }
 
@@ -130,15 +132,13 @@ export class SurfaceLayer {
       }
     }
     const at = snapped ?? hit.point;
-    const invented = geometry.getAttribute('invented');
+    const { known, corners: stored } = this.surface!;
+    const vertices = stored ? corners.map((v) => stored[v]) : corners;
     return {
       point: [at.x, at.y, at.z],
       snapped: Boolean(snapped),
-      invented: invented ? corners.some((v) => invented.getX(v) > 0) : undefined,
-      scanCount: geometry.hasAttribute('scanCount') ? geometry.getAttribute('scanCount').getX(hit.face.a) : undefined,
-      expectedError: geometry.hasAttribute('expectedError')
-        ? geometry.getAttribute('expectedError').getX(hit.face.a)
-        : undefined,
+      invented: known.invented && vertices.some((v) => known.invented![v] > 0),
+      known: knownPlace(known, vertices[0]),
     };
   }
 
@@ -173,7 +173,8 @@ export class SurfaceLayer {
       triangles: parts.indices.length / 3,
       hasColors: Boolean(parts.colors),
       corners: map && parts.indices,
-      invented: parts.invented,
+      known: knowledgeOf(parts),
+      vertices: parts.positions.length / 3,
       map,
       errors: parts.expectedError && errorRange(parts.expectedError),
       bounds: new THREE.Box3(new THREE.Vector3(...parts.bounds.min), new THREE.Vector3(...parts.bounds.max)),
@@ -199,9 +200,6 @@ function geometryOf(parts: SurfaceParts, withMap: boolean): THREE.BufferGeometry
   const geometry = new THREE.BufferGeometry();
   geometry.setAttribute('position', new THREE.BufferAttribute(parts.positions, 3));
   if (parts.colors) geometry.setAttribute('color', new THREE.BufferAttribute(srgbToLinear(parts.colors), 3, true));
-  if (parts.invented) geometry.setAttribute('invented', new THREE.BufferAttribute(parts.invented, 1));
-  if (parts.scanCount) geometry.setAttribute('scanCount', new THREE.BufferAttribute(parts.scanCount, 1));
-  if (parts.expectedError) geometry.setAttribute('expectedError', new THREE.BufferAttribute(parts.expectedError, 1));
   geometry.setIndex(new THREE.BufferAttribute(parts.indices, 1));
   if (parts.normals) geometry.setAttribute('normal', new THREE.BufferAttribute(parts.normals, 3));
   else geometry.computeVertexNormals();
@@ -225,14 +223,23 @@ async function textureOf(png: Uint8Array): Promise<THREE.Texture> {
 
 /** Vertex colours that show what the surface knows of itself; undefined for other ways to colour it, or if it does not know. */
 function knowledgeColors(
-  { mesh: { geometry }, errors }: LoadedSurface,
+  { invented, scanCount, expectedError }: VertexKnowledge,
+  errors: readonly [number, number] | undefined,
   color: ViewLook['color'],
 ): Uint8Array | undefined {
-  const values = (name: string): ArrayLike<number> | undefined =>
-    geometry.hasAttribute(name) ? geometry.getAttribute(name).array : undefined;
-  const [invented, counts, error] = [values('invented'), values('scanCount'), values('expectedError')];
   if (color === 'invented' && invented) return inventedColors(invented);
-  if (color === 'scans' && counts) return scanCountColors(counts);
-  if (color === 'error' && error && errors) return errorColors(error, errors);
+  if (color === 'scans' && scanCount) return scanCountColors(scanCount);
+  if (color === 'error' && expectedError && errors) return errorColors(expectedError, errors);
   return undefined;
+}
+
+function knownPlace(known: VertexKnowledge, vertex: number): KnownPlace {
+  const angle = known.bestAngle?.[vertex];
+  const scan = known.bestScan?.[vertex];
+  return {
+    scanCount: known.scanCount?.[vertex],
+    expectedError: known.expectedError?.[vertex],
+    ...(angle !== undefined && angle !== NO_ANGLE ? { bestAngle: angle } : {}),
+    ...(scan !== undefined ? { bestScan: known.scanNames?.[scan] } : {}),
+  };
 }

@@ -1,14 +1,11 @@
+import { KNOWN_ATTRIBUTES, type VertexKnowledge } from '@amber-knit/core/geometry';
 import { streamArtifact } from './load-artifact';
 
 /** A stored mesh or model as arrays. */
-export interface SurfaceParts {
+export interface SurfaceParts extends VertexKnowledge {
   positions: Float32Array;
   normals?: Float32Array;
   colors?: Uint8Array;
-  invented?: Uint8Array;
-  /** How many scans measured each vertex, and its expected error, mm (NaN where nothing tells). */
-  scanCount?: Uint8Array;
-  expectedError?: Float32Array;
   indices: Uint32Array;
   /** Two for each corner of a triangle. */
   uvs?: Float32Array;
@@ -37,15 +34,17 @@ export async function streamSurface(
     signal,
     (header) => {
       parts.bounds = header.meta.bounds as SurfaceParts['bounds'];
+      parts.scanNames = header.meta.scanNames as string[] | undefined;
       for (const t of header.tables) {
         const has = (name: string): boolean => t.columns.some((c) => c.name === name);
         if (t.name === 'vertices') {
           vertexRows = t.rows;
           parts.positions = new Float32Array(3 * t.rows);
           if (has('color')) parts.colors = new Uint8Array(3 * t.rows);
-          if (has('invented')) parts.invented = new Uint8Array(t.rows);
-          if (has('scanCount')) parts.scanCount = new Uint8Array(t.rows);
-          if (has('expectedError')) parts.expectedError = new Float32Array(t.rows);
+          for (const { name, array } of KNOWN_ATTRIBUTES) {
+            const size = t.columns.find((c) => c.name === name)?.size;
+            if (size) Object.assign(parts, { [name]: new array(size * t.rows) });
+          }
           if (has('normal')) parts.normals = new Float32Array(3 * t.rows);
         } else if (t.name === 'coarse') coarse = new Uint32Array(3 * t.rows);
         else if (t.name === 'faces') {
@@ -58,9 +57,10 @@ export async function streamSurface(
       if (table === 'vertices') {
         put(parts.positions, 3 * first, columns.position);
         put(parts.colors, 3 * first, columns.color);
-        put(parts.invented, first, columns.invented);
-        put(parts.scanCount, first, columns.scanCount);
-        put(parts.expectedError, first, columns.expectedError);
+        for (const { name } of KNOWN_ATTRIBUTES) {
+          const values = parts[name];
+          if (values) put(values, (values.length / vertexRows) * first, columns[name]);
+        }
         put(parts.normals, 3 * first, columns.normal);
         loadedRows += rows;
       } else if (table === 'coarse') {

@@ -38,9 +38,18 @@ export interface Pick {
   /** True if the point is a vertex of the mesh or a measured point. */
   snapped: boolean;
   invented?: boolean;
-  /** How many scans measured the surface there, and its expected error, mm. */
+  /** What the surface knows there of how it was measured. */
+  known?: KnownPlace;
+}
+
+/** How a place of the surface was measured, as far as the surface knows. */
+export interface KnownPlace {
   scanCount?: number;
+  /** mm, one standard deviation. */
   expectedError?: number;
+  /** Name of the scan that saw it most squarely, and at which angle, degrees. */
+  bestScan?: string;
+  bestAngle?: number;
 }
 
 /** Where an eye stands round what it looks at: angles in radians (0 down = from above), distance in mm. */

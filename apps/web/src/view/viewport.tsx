@@ -3,10 +3,11 @@ import type { PieceView } from '@amber-knit/contracts';
 import type { Shown } from '../app/stages';
 import { useAppDispatch, useAppSelector } from '../app/store';
 import { comparedWith, isSelectTool, sectionSet } from '../app/view-slice';
-import { lengthText, shortCountText } from '@amber-knit/operations/quantity-text';
+import { shortCountText } from '@amber-knit/operations/quantity-text';
 import { Notice } from '../shared/controls';
 import { SectionForm } from './section-form';
 import { ErrorLegend, HeightLegend, InventedLegend, ScanCountLegend } from './legends';
+import { measuredText } from './known-words';
 import { MeasureOverlay } from './measure-overlay';
 import { contentOf } from './piece-content';
 import type { Pick } from './view-content';
@@ -15,13 +16,6 @@ import { useCompared } from './use-compared';
 import { ViewEngine } from './view-engine';
 import { ViewInputs, type ViewOverlay } from './view-overlay';
 import { ViewToolbar } from './view-toolbar';
-
-/** What the surface knows of a place. */
-function measuredText({ scanCount, expectedError, invented }: Pick): string {
-  const by = scanCount ? `measured by ${scanCount} ${scanCount === 1 ? 'scan' : 'scans'}` : '';
-  const sure = expectedError !== undefined && expectedError >= 0 ? `± ${lengthText(expectedError)}` : '';
-  return [by, sure].filter(Boolean).join(', ') || (invented === false ? 'measured surface' : '');
-}
 
 /** The 3D view with its reading strip, and whatever is laid over it. */
 export function Viewport({

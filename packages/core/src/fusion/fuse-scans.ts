@@ -1,7 +1,7 @@
 import { placedScans, type Placement, type Scan } from '../geometry/scan.js';
 import type { TriangleMesh } from '../geometry/triangle-mesh.js';
 import { triangleCount } from '../geometry/triangle-mesh.js';
-import { NO_ANGLE } from '../geometry/vertex-knowledge.js';
+import { NO_ANGLE, NO_SCAN } from '../geometry/vertex-knowledge.js';
 import { GeometryError } from '../runtime/geometry-error.js';
 import { GrowingArray } from '../runtime/growing-array.js';
 import type { RunContext } from '../runtime/run-context.js';
@@ -21,6 +21,7 @@ import {
   RESIDUAL,
   scanCountOf,
   SQUAREST,
+  SQUAREST_SCAN,
   type SurfacePatches,
 } from './surface-patches.js';
 import { trimMesh } from './trim-mesh.js';
@@ -98,6 +99,7 @@ function withKnowledge(
   const { facts, scans, scanWords: words } = patches;
   const n = patch.length;
   const bestAngle = new Uint8Array(n).fill(NO_ANGLE);
+  const bestScan = new Uint32Array(n).fill(NO_SCAN);
   const bestDistance = new Float32Array(n).fill(NaN);
   const residual = new Float32Array(n).fill(NaN);
   const scanCount = new Uint8Array(n);
@@ -106,8 +108,10 @@ function withKnowledge(
     const k = patch[i];
     if (k < 0) continue;
     const f = PATCH_FACTS * k;
-    if (facts[f + SQUAREST] > 0)
+    if (facts[f + SQUAREST] > 0) {
+      bestScan[i] = facts[f + SQUAREST_SCAN];
       bestAngle[i] = Math.round((180 / Math.PI) * Math.acos(Math.min(1, facts[f + SQUAREST])));
+    }
     bestDistance[i] = facts[f + RANGE];
     residual[i] = facts[f + RESIDUAL];
     scanCount[i] = Math.min(255, scanCountOf(patches, k));
@@ -119,6 +123,7 @@ function withKnowledge(
     expectedError: sigma,
     scanCount,
     bestAngle,
+    bestScan,
     bestDistance,
     residual,
     scanBits,

@@ -5,6 +5,8 @@ import { EDGE_CORNERS, TRIANGLE_TABLE } from './marching-cubes-table.js';
 import { BLOCK, BLOCK_VOXELS, type SignedField } from './signed-field.js';
 
 const SIDE = BLOCK + 1;
+/** A vertex keeps this share of an edge from its ends. */
+const CLOSEST = 0.002;
 
 /**
  * Extracts the zero surface of a field; cells with a corner lighter than `minWeight` give no surface, so unseen places
@@ -72,7 +74,8 @@ export function marchingCubes(
     const va = source[a];
     const known = vertexOf[3 * va + axis];
     if (known >= 0) return known;
-    const t = value[a] / (value[a] - value[b]);
+    // At a voxel itself the vertices of all its edges would fall on one spot.
+    const t = Math.max(CLOSEST, Math.min(1 - CLOSEST, value[a] / (value[a] - value[b])));
     const id = positions.length / 3;
     vertexOf[3 * va + axis] = id;
     positions.push((bx * BLOCK + x + (axis === 0 ? t : 0)) * voxel);

@@ -75,8 +75,9 @@ export class PatchFitter {
   near = 0;
   /** Share of these that lie on the patch: all on an even body, half beside an edge. */
   explained = 0;
-  /** Cosine of the squarest view of a point near by on the patch, 0 if there is none, and how far its sensor stood away, mm. */
+  /** Cosine of the squarest view of a point near by on the patch, 0 if there is none, its scan, and how far its sensor stood away, mm. */
   squarest = 0;
+  squarestScan = 0;
   range = NaN;
   /** Spread of the points near by that lie on the patch, one standard deviation, mm. */
   residual = NaN;
@@ -410,6 +411,7 @@ export class PatchFitter {
           nearSquares += off * off;
           if (this.cosine[k] > this.squarest) {
             this.squarest = this.cosine[k];
+            this.squarestScan = (key[k] / INCIDENCES) | 0;
             this.range = this.points.range[this.point[k]];
           }
         }

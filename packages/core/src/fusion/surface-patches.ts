@@ -24,7 +24,9 @@ export const EXPLAINED = 0;
 export const SQUAREST = 1;
 export const RANGE = 2;
 export const RESIDUAL = 3;
-export const PATCH_FACTS = 4;
+/** … and which scan had that view. */
+export const SQUAREST_SCAN = 4;
+export const PATCH_FACTS = 5;
 
 /** A patch blends with those around it over so many distances between them. */
 export const BLENDING = 1.75;
@@ -217,7 +219,7 @@ export class PatchList {
     this.data.set([x, y, z, nx, ny, nz, ux, uy, uz, vx, vy, vz], at);
     this.data.set(f.c, at + 12);
     this.data[at + SIGMA] = f.sigma;
-    this.facts.set([f.explained, f.squarest, f.range, f.residual], PATCH_FACTS * k);
+    this.facts.set([f.explained, f.squarest, f.range, f.residual, f.squarestScan], PATCH_FACTS * k);
     this.scans.fill(0, this.scanWords * k, this.scanWords * (k + 1));
     for (let s = 0; s < f.measuredBy.length; s++)
       if (f.measuredBy[s]) this.scans[this.scanWords * k + (s >> 5)] |= (1 << (s & 31)) >>> 0;

@@ -11,6 +11,8 @@ export interface VertexKnowledge {
   expectedError?: Float32Array;
   /** Angle at which the squarest of these scans saw it, degrees from straight on. */
   bestAngle?: Uint8Array;
+  /** Which scan that was: its place in `scanNames`, `NO_SCAN` where nothing was measured. */
+  bestScan?: Uint32Array;
   /** How far that scan's sensor stood away, mm; NaN where its place is not known. */
   bestDistance?: Float32Array;
   /** Spread of the measured points about the surface here, one standard deviation, mm. */
@@ -20,8 +22,9 @@ export interface VertexKnowledge {
   scanNames?: readonly string[];
 }
 
-/** `bestAngle` where nothing was measured. */
+/** `bestAngle` and `bestScan` where nothing was measured. */
 export const NO_ANGLE = 255;
+export const NO_SCAN = 0xffffffff;
 
 /** Words of bits that name one of so many scans. */
 export const scanWordsFor = (scans: number): number => Math.max(1, Math.ceil(scans / 32));
@@ -79,6 +82,15 @@ export const KNOWN_ATTRIBUTES: readonly KnownAttribute[] = [
     isLength: false,
     ply: 'best_angle',
     meaning: 'angle of the squarest view, degrees from straight on, 255 where nothing was measured',
+  },
+  {
+    name: 'bestScan',
+    array: Uint32Array,
+    unmeasured: NO_SCAN,
+    between: 'nearest',
+    isLength: false,
+    ply: 'best_scan',
+    meaning: `number of the scan that saw it most squarely, ${NO_SCAN} where nothing was measured`,
   },
   {
     name: 'bestDistance',

@@ -6,3 +6,4 @@ export * from './section-curves.js';
 export * from './surface-path.js';
 export * from './upright-motion.js';
 export * from './wall-thickness.js';
+export * from './weak-places.js';

@@ -65,8 +65,8 @@ export async function writeGlb(
     .setAttribute('NORMAL', accessor('VEC3', normal));
   for (const { name: attribute, ply } of KNOWN_ATTRIBUTES) {
     const known = mesh[attribute];
-    // Bits of scans are no numbers that a reader could use.
-    if (!known || attribute === 'scanBits') continue;
+    // Which scans it was says nothing without their names.
+    if (!known || attribute === 'scanBits' || attribute === 'bestScan') continue;
     // Floats: a lone byte would need padding that not every reader expects. Numbers must be finite.
     const values = Float32Array.from({ length: n }, (_, i) => (known[take(i)] >= 0 ? known[take(i)] : -1));
     primitive.setAttribute(`_${ply.toUpperCase()}`, accessor('SCALAR', values));

@@ -13,7 +13,7 @@ export function ReferenceOverlay({ piece, engine }: OverlayProps) {
   const on = shown ? deviation : null;
   useEffect(() => {
     if (!on) return undefined;
-    engine.paintSurface((known) => {
+    engine.paintSurface(({ invented: known }) => {
       setInvented(known);
       return deviationColors(on.values, on.tolerance, known);
     });
