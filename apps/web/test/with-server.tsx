@@ -90,6 +90,7 @@ export const pieceWith = (change: Partial<PieceView>): PieceView =>
     model: null,
     dimensions: null,
     dimensionsFresh: true,
+    trust: null,
     deviation: null,
     plan: null,
     canUndo: false,

@@ -71,7 +71,7 @@ export interface StepView {
 
 export interface ArtifactView {
   id: string;
-  kind: 'cloud' | 'frames' | 'placements' | 'mesh' | 'model' | 'dimensions' | 'deviation' | 'file';
+  kind: 'cloud' | 'frames' | 'placements' | 'mesh' | 'model' | 'dimensions' | 'trust' | 'deviation' | 'file';
   bytes: number;
   /** Facts such as points, spacing, triangles. */
   facts: Record<string, number | string | boolean>;
@@ -206,6 +206,8 @@ export interface PieceView extends PieceSummary {
   dimensions: ArtifactView | null;
   /** False if the surface has changed since. */
   dimensionsFresh: boolean;
+  /** Which scans count where, a `TrustSheet` as JSON. */
+  trust: ArtifactView | null;
   /** How far each vertex of the surface lies off a reference; gone once the surface changes. */
   deviation: ArtifactView | null;
   stages: StageState[];

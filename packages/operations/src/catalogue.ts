@@ -18,6 +18,7 @@ import { deliverPoints } from './deliver-points.js';
 import { deliverTurning } from './deliver-turning.js';
 import { deliverWeb } from './deliver-web.js';
 import { fuseSurface } from './fuse-surface.js';
+import { fuseTrust } from './fuse-trust.js';
 import { mendAll } from './mend-all.js';
 import { mendDenoise } from './mend-denoise.js';
 import { mendEven } from './mend-even.js';
@@ -51,6 +52,7 @@ export const OPERATIONS = [
   registerMoved,
   registerExclude,
   registerLock,
+  fuseTrust,
   fuseSurface,
   mendAll,
   mendHoles,

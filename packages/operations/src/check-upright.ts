@@ -1,3 +1,4 @@
+import type { TrustSheet } from '@amber-knit/core/fusion';
 import type { Dimension, DimensionSheet, MeasuredDimension } from '@amber-knit/core/dimensions';
 import { boundsOf, type Placement, type TriangleMesh } from '@amber-knit/core/geometry';
 import type { Mat4, Vec3 } from '@amber-knit/core/math';
@@ -67,11 +68,11 @@ export const checkUpright = defineOperation({
   help: 'Turns the piece upright, puts it on the ground and gives it its origin. Scans, dimensions and files that are written follow; nothing is measured anew.',
   movesNothing: true,
   needs: ['mesh'],
-  uses: ['placements', 'model', 'dimensions', 'deviation'],
-  gives: ['mesh', 'placements', 'model', 'dimensions', 'deviation'],
+  uses: ['placements', 'model', 'dimensions', 'trust', 'deviation'],
+  gives: ['mesh', 'placements', 'model', 'dimensions', 'trust', 'deviation'],
   params: CheckUprightParams,
   suggest: () => ({}),
-  async run({ mesh, placements, model, dimensions, deviation }, params, ctx) {
+  async run({ mesh, placements, model, dimensions, trust, deviation }, params, ctx) {
     const { fromAxisAngle, identity, multiply, rotationAngle } = await import('@amber-knit/core/math');
     const { restingPlanes, turnUp, uprightMotion } = await import('@amber-knit/core/measure');
     let turn: Mat4 = identity();
@@ -99,6 +100,7 @@ export const checkUpright = defineOperation({
       ...(placements ? { placements: await placementsMoved(placements, motion) } : {}),
       ...(model ? { model: await moved(model, motion) } : {}),
       ...(dimensions ? { dimensions: await sheetMoved(dimensions, motion) } : {}),
+      ...(trust ? { trust: await trustMoved(trust, motion) } : {}),
       ...(deviation ? { deviation: await deviationMoved(deviation, motion) } : {}),
     };
     const b = boundsOf(outputs.mesh!.positions);
@@ -192,6 +194,16 @@ async function sheetMoved({ asked, found }: DimensionSheet, motion: Mat4): Promi
       lines: f.lines.map(line),
       label: at(f.label),
       ...(f.axes ? { axes: f.axes.map((a) => rotateVector(motion, ...a)) } : {}),
+    })),
+  };
+}
+
+async function trustMoved({ regions }: TrustSheet, motion: Mat4): Promise<TrustSheet> {
+  const { transformPoint } = await import('@amber-knit/core/math');
+  return {
+    regions: regions.map((r) => ({
+      ...r,
+      balls: r.balls.map(([x, y, z, radius]) => [...transformPoint(motion, x, y, z), radius]),
     })),
   };
 }

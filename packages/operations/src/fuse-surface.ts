@@ -48,6 +48,7 @@ export const fuseSurface = defineOperation({
   title: 'Fuse into one surface',
   help: 'Merges all registered scans into one mesh. Each point counts by the error its scan shows; what no scan saw stays open unless you ask to close it.',
   needs: ['scans', 'placements'],
+  uses: ['trust'],
   gives: ['mesh'],
   params: FuseSurfaceParams,
   suggest: (s) => ({
@@ -65,7 +66,7 @@ export const fuseSurface = defineOperation({
     ...(s.plan?.shape ? { shape: SHAPE_REASONS[s.plan.shape] } : {}),
     maxRim: 'About as wide as twelve of the points lie apart.',
   }),
-  async run({ scans, placements }, params, ctx) {
+  async run({ scans, placements, trust }, params, ctx) {
     const { fuseScans } = await import('@amber-knit/core/fusion');
     const { inspectTopology } = await import('@amber-knit/core/mesh');
     const doubtful = placements.filter((p) => p.doubt).length;
@@ -75,7 +76,8 @@ export const fuseSurface = defineOperation({
       );
     }
     const closing = params.openings !== 'open';
-    const fused = await fuseScans(scans, placements, params, ctx.part(0, closing ? 0.85 : 1));
+    const options = { ...params, trust: trust?.regions ?? [] };
+    const fused = await fuseScans(scans, placements, options, ctx.part(0, closing ? 0.85 : 1));
     const closed = closing
       ? await closeHoles(fused, scans, placements, params, ctx.part(0.85, 1, 'Closing holes'))
       : undefined;

@@ -17,6 +17,7 @@ export const OPERATION_IDS = {
   deliverPrint: 'deliver.print',
   deliverWeb: 'deliver.web',
   fuseSurface: 'fuse.surface',
+  fuseTrust: 'fuse.trust',
   mendAll: 'mend.all',
   mendHoles: 'mend.holes',
   mendReduce: 'mend.reduce',

@@ -1,7 +1,7 @@
 import type { DimensionSheet } from '@amber-knit/core/dimensions';
 import type { Placement, Scan, TexturedMesh, TriangleMesh } from '@amber-knit/core/geometry';
 import type { DeviationMap } from '@amber-knit/core/stored';
-import type { SurfaceShape } from '@amber-knit/core/fusion';
+import type { SurfaceShape, TrustSheet } from '@amber-knit/core/fusion';
 import type { ByteSource } from '@amber-knit/core/io';
 import type { RunContext } from '@amber-knit/core/runtime';
 import type { FigureFields, FigureValues } from './figures.js';
@@ -29,6 +29,8 @@ export interface WorkData {
   model: TexturedMesh;
   /** What was measured on the surface, and what was asked. */
   dimensions: DimensionSheet;
+  /** Which scans count where. */
+  trust: TrustSheet;
   /** How far the surface lies off a reference. */
   deviation: DeviationMap;
   file: OutputFile & {

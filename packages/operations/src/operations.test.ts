@@ -21,7 +21,11 @@ test('what only takes points away can be shown beforehand, and nothing else', ()
 
 test('steps of older versions run again: parameters that are no more are passed over, unknown ones are not', () => {
   const { params } = findOperation('fuse.surface');
-  expect(parseParams(params, { voxel: 0.5, truncationVoxels: 4 })).toEqual({ voxel: 0.5 });
+  expect(parseParams(params, { voxel: 0.5, truncationVoxels: 4 })).toMatchObject({
+    voxel: 0.5,
+    shape: 'even',
+    openings: 'open',
+  });
   expect(() => parseParams(params, { voxel: 0.5, truncation: 4 })).toThrow(/"truncation" is no parameter/);
 });
 
@@ -120,6 +124,7 @@ test('every kind of parameter can be given on a command line', () => {
     names: ['f1,f2', ['f1', 'f2']],
     pose: ['1,0,0,0', [1, 0, 0, 0]],
     dimensions: ['[{"kind":"holds"}]', [{ kind: 'holds' }]],
+    trust: ['[{"how":"only"}]', [{ how: 'only' }]],
     pairs: ['[{"from":[0,0,0],"scan":"a","onto":[1,0,0]}]', [{ from: [0, 0, 0], scan: 'a', onto: [1, 0, 0] }]],
   };
   for (const o of OPERATIONS) {

@@ -19,13 +19,26 @@ import {
   type ValidationError,
 } from 'class-validator';
 import { DIMENSION_KINDS, type DimensionKind } from '@amber-knit/core/dimensions';
+import { TRUST_MANNERS, type TrustManner } from '@amber-knit/core/fusion';
 import { REGION_KINDS, type RegionKind } from '@amber-knit/core/fitting';
 import { GeometryError } from '@amber-knit/core/runtime';
 
 /** What a form, a command line and a help page need to know of one parameter. */
 export interface ParamField {
   name: string;
-  kind: 'length' | 'count' | 'ratio' | 'choice' | 'flag' | 'text' | 'scans' | 'names' | 'pairs' | 'pose' | 'dimensions';
+  kind:
+    | 'length'
+    | 'count'
+    | 'ratio'
+    | 'choice'
+    | 'flag'
+    | 'text'
+    | 'scans'
+    | 'names'
+    | 'pairs'
+    | 'pose'
+    | 'dimensions'
+    | 'trust';
   title: string;
   help: string;
   unit?: string;
@@ -187,6 +200,59 @@ export const DimensionsParam = (o: { title: string; help: string }): PropertyDec
     Type(() => AskedDimension),
   ]);
 
+/** Are these balls: lists of four finite numbers, the last above 0? */
+const areBalls = (value: unknown): boolean =>
+  Array.isArray(value) &&
+  value.length > 0 &&
+  value.length <= 2000 &&
+  value.every(
+    (b) =>
+      Array.isArray(b) &&
+      b.length === 4 &&
+      b.every((c) => Number.isFinite(c) && Math.abs(c as number) < 1e7) &&
+      (b as number[])[3] > 0,
+  );
+
+/** A place where some scans count more or less than others; see core's `TrustRegion`. */
+export class AskedTrust {
+  @IsString()
+  @MaxLength(80)
+  name: string;
+
+  @IsIn(TRUST_MANNERS)
+  how: TrustManner;
+
+  @IsArray()
+  @ArrayMinSize(1)
+  @ArrayMaxSize(1000)
+  @IsString({ each: true })
+  @MaxLength(200, { each: true })
+  scans: string[];
+
+  @ValidateBy({
+    name: 'areBalls',
+    validator: {
+      validate: areBalls,
+      defaultMessage: () => '$property must be balls of four numbers each: middle and radius, mm',
+    },
+  })
+  balls: [number, number, number, number][];
+
+  @IsNumber(finite)
+  @Min(0.01)
+  @Max(10_000)
+  width: number;
+}
+
+/** Which scans count where. */
+export const TrustParam = (o: { title: string; help: string }): PropertyDecorator =>
+  field('trust', { ...o, whenEmpty: 'none' }, [
+    IsArray(),
+    ArrayMaxSize(200),
+    ValidateNested({ each: true }),
+    Type(() => AskedTrust),
+  ]);
+
 /** Is a value the 16 numbers, column by column, of a motion that keeps shape and size. */
 function isRigid(value: unknown): boolean {
   if (!Array.isArray(value) || value.length !== 16 || !value.every((v) => Number.isFinite(v))) return false;
@@ -274,7 +340,7 @@ export function parseParamText(fields: ParamField[], name: string, text: string)
         : text;
   if (f.kind === 'choice' || f.kind === 'text') return text;
   if (f.kind === 'pose') return text.split(',').map(Number);
-  if (f.kind === 'pairs' || f.kind === 'dimensions') return jsonOf(text);
+  if (f.kind === 'pairs' || f.kind === 'dimensions' || f.kind === 'trust') return jsonOf(text);
   if (f.kind === 'scans' || f.kind === 'names') {
     const names = text.split(',').map((n) => n.trim());
     return names.filter((n) => n !== '');

@@ -9,6 +9,7 @@ const NAMES: Record<ArtifactKind, string> = {
   mesh: 'a surface',
   model: 'a coloured surface',
   dimensions: 'dimensions',
+  trust: 'places of trust',
   deviation: 'a comparison',
   file: 'a file',
 };

@@ -68,6 +68,8 @@ export interface Heads {
   model?: string;
   /** What was measured on the surface. */
   dimensions?: string;
+  /** Which scans count where. */
+  trust?: string;
   /** How far it lies off a reference. */
   deviation?: string;
   /** Turntable strip of the surface, for the shelf. */

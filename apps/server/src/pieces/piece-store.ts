@@ -142,7 +142,7 @@ export class PieceStore {
       made.push(artifact.id);
     }
     for (const row of rows) if (result.dropped.includes(row.name)) delete next.clouds[row.id];
-    for (const slot of ['placements', 'mesh', 'model', 'dimensions', 'deviation', 'picture'] as const) {
+    for (const slot of ['placements', 'mesh', 'model', 'dimensions', 'trust', 'deviation', 'picture'] as const) {
       let encoded = result[slot];
       if (!encoded) continue;
       if (slot === 'placements') encoded = placementsRekeyed(encoded.bytes, ids);

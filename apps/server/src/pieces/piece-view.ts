@@ -83,6 +83,7 @@ export async function buildPieceView(
     mesh,
     model: view(heads.model),
     dimensions,
+    trust: view(heads.trust),
     deviation: view(heads.deviation),
     dimensionsFresh: !dimensions || isOf(stepOf.get(dimensions.stepId ?? ''), mesh?.id),
     stages,
@@ -127,7 +128,7 @@ function buildStages(
   stepOf: Map<string, Step>,
   steps: Step[],
 ): StageState[] {
-  const current = new Set([...Object.values(heads.clouds), heads.placements]);
+  const current = new Set([...Object.values(heads.clouds), heads.placements, heads.trust]);
   for (let at = heads.placements; at; current.add(at)) {
     const step: Step | undefined = stepOf.get(artifacts.get(at)?.stepId ?? '');
     const stayed = step && operationOf(step)?.movesNothing;
@@ -138,12 +139,15 @@ function buildStages(
     const a = artifacts.get(artifactId);
     const step = a?.stepId ? stepOf.get(a.stepId) : undefined;
     if (!step) return true;
+    // What was said since of which scans count where is not in it.
+    const goesByTrust = heads.trust && a?.kind === 'mesh' && operationOf(step)?.uses?.includes('trust');
+    if (goesByTrust && operationOf(step)?.needs.includes('scans') && !step.inputs.includes(heads.trust!)) return false;
     const fromClouds = step.inputs.some((input) => artifacts.get(input)?.kind === 'cloud');
     return step.inputs.every((input) => {
       const kind = artifacts.get(input)?.kind;
       // Frames never change, and what was measured on a surface does not make another.
       if (kind === 'frames' || kind === 'dimensions' || kind === 'deviation') return true;
-      if (kind === 'cloud') return current.has(input);
+      if (kind === 'cloud' || kind === 'trust') return current.has(input);
       // Placements that were improved are no longer current; what counts is whether the new ones looked at the clouds.
       if (kind === 'placements' && a?.kind === 'placements') return fromClouds || fresh(input);
       if (kind === 'placements') return current.has(input) && fresh(input);

@@ -234,7 +234,10 @@ export class PiecesController {
     const artifact = await this.db.manager.findOneBy(Artifact, { id });
     if (!artifact) throw new NotFoundException('There is no such artifact.');
     const { kind, facts, blobSha256: sha256 } = artifact;
-    const plain = kind === 'placements' || kind === 'dimensions' ? 'application/json' : 'application/octet-stream';
+    const plain =
+      kind === 'placements' || kind === 'dimensions' || kind === 'trust'
+        ? 'application/json'
+        : 'application/octet-stream';
     const saved = kind === 'file' && facts.name && facts.mediaType !== 'image/png';
     const saveAs = saved ? String(facts.name) : undefined;
     await sendStored(this.blobs, { sha256, type: String(facts.mediaType ?? plain), saveAs }, request, response);

@@ -27,6 +27,7 @@ import {
   rowsLeftOf,
 } from '@amber-knit/core/stored';
 import { plainSheet, type DimensionSheet } from '@amber-knit/core/dimensions';
+import type { TrustSheet } from '@amber-knit/core/fusion';
 import { coverageGrowth } from '@amber-knit/core/frames';
 import { inspectTopology, simplifyMesh } from '@amber-knit/core/mesh';
 import { estimateNoise, estimateSpacing } from '@amber-knit/core/pointcloud';
@@ -278,6 +279,20 @@ export function placementsRekeyed(bytes: Uint8Array, keys: ReadonlyMap<string, s
       ...(p.doubt ? { doubt: doubtOf(p.doubt) } : {}),
     })),
   );
+}
+
+/** Which scans count where, as JSON (docs/formats.md). */
+export function encodeTrust({ regions }: TrustSheet): EncodedArtifact {
+  return {
+    kind: 'trust',
+    bytes: new TextEncoder().encode(JSON.stringify({ version: 1, units: 'mm', regions })),
+    facts: { regions: regions.length },
+  };
+}
+
+export function decodeTrust(bytes: Uint8Array): TrustSheet {
+  const { regions } = JSON.parse(new TextDecoder().decode(bytes)) as TrustSheet;
+  return { regions };
 }
 
 /** Dimensions as JSON (docs/formats.md). */

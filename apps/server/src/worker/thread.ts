@@ -11,10 +11,12 @@ import { ThreadPool } from '@amber-knit/threads';
 import type { TexturedMesh } from '@amber-knit/core/geometry';
 import {
   decodeDimensions,
+  decodeTrust,
   decodePlacements,
   decodeScan,
   decodeSurface,
   encodeDimensions,
+  encodeTrust,
   encodePicture,
   encodePlacements,
   encodeScanCloud,
@@ -39,6 +41,7 @@ export interface ThreadJob {
   mesh?: Uint8Array;
   model?: Uint8Array;
   dimensions?: Uint8Array;
+  trust?: Uint8Array;
   deviation?: Uint8Array;
   /** An uploaded file, on disk for as long as the job runs. */
   file?: { name: string; path: string };
@@ -66,6 +69,7 @@ export interface ThreadResult {
   mesh?: EncodedArtifact;
   model?: EncodedArtifact;
   dimensions?: EncodedArtifact;
+  trust?: EncodedArtifact;
   deviation?: EncodedArtifact;
   picture?: EncodedArtifact;
   file?: { name: string; mediaType: string; bytes: Uint8Array };
@@ -104,6 +108,7 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
     ...(job.mesh ? { mesh: decodeSurface(job.mesh) } : {}),
     ...(job.model ? { model: decodeSurface(job.model) as TexturedMesh } : {}),
     ...(job.dimensions ? { dimensions: decodeDimensions(job.dimensions) } : {}),
+    ...(job.trust ? { trust: decodeTrust(job.trust) } : {}),
     ...(job.deviation ? { deviation: decodeDeviation(job.deviation) } : {}),
     ...(job.file ? { file: uploadedFile(job.file.name, job.file.path) } : {}),
   };
@@ -147,6 +152,7 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
     model: outputs.model && (await encodeSurface(outputs.model)),
     picture: encodePicture(outputs.model ?? outputs.mesh),
     dimensions: outputs.dimensions && encodeDimensions(outputs.dimensions),
+    trust: outputs.trust && encodeTrust(outputs.trust),
     deviation: outputs.deviation && {
       kind: 'deviation',
       bytes: encodeDeviation(outputs.deviation),

@@ -1,5 +1,6 @@
 import { createApi, fetchBaseQuery } from '@reduxjs/toolkit/query/react';
 import type { DimensionSheet } from '@amber-knit/core/dimensions';
+import type { TrustSheet } from '@amber-knit/core/fusion';
 import type {
   CaptureHolds,
   CaptureView,
@@ -114,6 +115,8 @@ export const api = createApi({
     }),
     /** What was measured, as an artifact holds it: it never changes. */
     dimensions: build.query<DimensionSheet, string>({ query: (artifact) => `artifacts/${artifact}/data` }),
+    /** Which scans count where, as an artifact holds it. */
+    trust: build.query<TrustSheet, string>({ query: (artifact) => `artifacts/${artifact}/data` }),
     guided: build.query<GuidedState, string>({
       query: (pieceId) => `pieces/${pieceId}/guided`,
       providesTags: (_r, _e, id) => [{ type: 'Piece', id }],

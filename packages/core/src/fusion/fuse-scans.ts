@@ -24,6 +24,7 @@ import {
   SQUAREST_SCAN,
   type SurfacePatches,
 } from './surface-patches.js';
+import { applyTrust, type TrustRegion } from './trust.js';
 import { trimMesh } from './trim-mesh.js';
 import { untangle } from './untangle.js';
 
@@ -31,9 +32,11 @@ export interface FuseScansOptions {
   /** Edge of a voxel, mm: the resolution of the mesh. */
   voxel: number;
   shape: SurfaceShape;
+  /** Where which scans count more than others. */
+  trust: readonly TrustRegion[];
 }
 
-export const FUSE_SCANS_DEFAULTS: FuseScansOptions = { voxel: 0.6, shape: 'even' };
+export const FUSE_SCANS_DEFAULTS: FuseScansOptions = { voxel: 0.6, shape: 'even', trust: [] };
 
 /** Any weight at all. */
 const NOTHING = 1e-30;
@@ -57,9 +60,10 @@ export async function fuseScans(
   options: Partial<FuseScansOptions>,
   ctx: RunContext,
 ): Promise<TriangleMesh> {
-  const { voxel, shape } = { ...FUSE_SCANS_DEFAULTS, ...options };
+  const { voxel, shape, trust } = { ...FUSE_SCANS_DEFAULTS, ...options };
   const manner = PATCH_MANNERS[shape];
-  const points = pointsForVoxel(gatherPoints(placedScans(scans, placements), ctx.part(0, 0.1)), voxel);
+  const gathered = gatherPoints(placedScans(scans, placements), ctx.part(0, 0.1));
+  const points = pointsForVoxel(applyTrust(gathered, trust), voxel);
   const cell = Math.max(PATCH_SPACINGS * points.spacing, 0.75 * voxel);
   const sites = chooseSites(points, cell);
   learnNoise(points, sites, ctx.part(0.1, 0.15, 'Learning the noise'));

@@ -8,3 +8,4 @@ export * from './patch-fitter.js';
 export * from './sharpen-patches.js';
 export * from './signed-field.js';
 export * from './surface-patches.js';
+export * from './trust.js';

@@ -27,6 +27,8 @@ export interface MeasuredPoints {
   range: Float32Array;
   /** Number of the scan among the placed ones. */
   scan: Uint16Array;
+  /** How much each point counts by what a person said of its scan there, up to 1; all 1 if absent. */
+  trust?: Float32Array;
   colors?: Uint8Array;
   scans: string[];
   /** Of the middle scan, mm. */
@@ -245,6 +247,7 @@ export function pointsForVoxel(points: MeasuredPoints, voxel: number): MeasuredP
     towardsSensor: pick(points.towardsSensor),
     range: pick(points.range),
     scan: pick(points.scan),
+    trust: points.trust && pick(points.trust),
     colors: points.colors && pick(points.colors),
     spacing: points.spacing * Math.sqrt(step),
     grain,

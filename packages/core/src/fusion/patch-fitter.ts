@@ -190,7 +190,7 @@ export class PatchFitter {
 
   /** Collects the points around that face the patch's way, near ones first. */
   private gather(end: number): boolean {
-    const { positions: p, towardsSensor: q, scan, grain, grid, variance } = this.points;
+    const { positions: p, towardsSensor: q, scan, trust, grain, grid, variance } = this.points;
     const { ids, squared } = this;
     const { x, y, z, nx, ny, nz, ux, uy, uz, vx, vy, vz } = this.frame;
     const around = NEAR * grain;
@@ -238,7 +238,7 @@ export class PatchFitter {
       this.point[m] = i;
       const v = variance[key];
       this.variance[m] = v;
-      this.w[m] = (c < FLAT ? (c / FLAT) * (c / FLAT) : 1) / v;
+      this.w[m] = ((c < FLAT ? (c / FLAT) * (c / FLAT) : 1) * (trust ? trust[i] : 1)) / v;
       m++;
     }
     this.gathered = m;
