@@ -22,6 +22,7 @@ export const fuseTrust = defineOperation({
   title: 'Trust scans at places',
   help: 'Says which scans count at which places. The next fusing goes by it.',
   byHand: true,
+  movesNothing: true,
   needs: ['scans', 'placements'],
   gives: ['trust'],
   params: FuseTrustParams,
