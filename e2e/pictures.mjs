@@ -205,9 +205,9 @@ await picture('guided-questions', `/pieces/${piece.id}/guided`, async () => {
 });
 await steps('fuse.surface');
 await picture('fuse', bench('fuse'), async () => {
-  await page.getByRole('button', { name: 'True colour' }).click();
-  await page.getByRole('menuitem', { name: 'Expected error' }).click();
-  await page.getByLabel('Legend').waitFor();
+  await page.getByRole('checkbox', { name: 'Show it on the surface' }).check();
+  await page.getByRole('combobox', { name: 'By' }).selectOption('angle');
+  await page.getByText('of the measured surface is').waitFor();
   await page.waitForTimeout(2000);
 });
 await steps('mend.all');

@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { fuseScans } from '@amber-knit/core/fusion';
+import { fuseScans, type SurfaceShape } from '@amber-knit/core/fusion';
 import type { Placement, PointCloud, Scan, TriangleMesh } from '@amber-knit/core/geometry';
 import { triangleCount } from '@amber-knit/core/geometry';
 import { readPly, writePly } from '@amber-knit/core/io';
@@ -17,19 +17,20 @@ import {
   rotateVectors,
   type Mat4,
 } from '@amber-knit/core/math';
-import { inspectTopology } from '@amber-knit/core/mesh';
+import { findCrossings, inspectTopology } from '@amber-knit/core/mesh';
 import { estimateNormals, estimateSpacing, removeStrayPoints } from '@amber-knit/core/pointcloud';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { ThreadPool } from '@amber-knit/threads';
 import { simulateSingleViews, type SingleView } from '@amber-knit/demo';
 import { benchObject, type BenchObjectName } from './objects.js';
-import { surfaceError, surfaceTruth, type SurfaceError, type SurfaceTruth } from './surface-truth.js';
+import { edgeError, surfaceError, surfaceTruth, type SurfaceError, type SurfaceTruth } from './surface-truth.js';
 
 export interface FuseManner {
   views: number;
   points: number;
   noise: number;
   threads: number;
+  shape: SurfaceShape;
   /** Beside the library's surfaces too. */
   reference: boolean;
 }
@@ -51,13 +52,18 @@ export async function fuseTrial(names: BenchObjectName[], seeds: number[], manne
       const { scans, placements, views, spacing, truth } = registeredViews(name, seed, manner);
       const voxel = Math.round(100 * Math.max(0.02, spacing)) / 100;
       const started = performance.now();
-      const mesh = await fuseScans(scans, placements, { voxel }, own);
+      const mesh = await fuseScans(scans, placements, { voxel, shape: manner.shape }, own);
       const seconds = (performance.now() - started) / 1000;
       const t = inspectTopology(mesh);
       report(`${name} seed ${seed} own`, surfaceError(mesh, truth, spacing / 2), seconds, mesh);
       console.log(
         `    voxel ${voxel}, spacing ${spacing.toFixed(3)}, pieces ${t.pieces}, non-manifold edges ${t.nonManifoldEdges}, rim edges ${t.boundaryEdges}`,
       );
+      const edges = edgeError(mesh, truth, 2 * spacing);
+      if (edges.places > 0)
+        console.log(
+          `    sharp edges off: median ${edges.median.toFixed(3)}  95 % ${edges.p95.toFixed(3)}  max ${edges.max.toFixed(3)} mm of ${edges.places} places, crossings ${findCrossings(mesh).length / 2}`,
+        );
       if (manner.reference)
         besideReference(`${name} seed ${seed}`, views, scans, placements, voxel, truth, spacing, manner);
     }

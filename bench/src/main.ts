@@ -4,6 +4,7 @@ import { denoiseTrial } from './denoise-trial.js';
 import { driftTrial } from './drift-trial.js';
 import { flatTrial, lidarTrial, manyTrial, overlapTrial, report, sizeTrial } from './hard-views.js';
 import { evenTrial } from './even-trial.js';
+import type { SurfaceShape } from '@amber-knit/core/fusion';
 import { fuseTrial } from './fuse-trial.js';
 import { guidedTrial } from './guided-trial.js';
 import { intruderTrial } from './intruder-trial.js';
@@ -35,6 +36,7 @@ interface Told {
   manner: TrialManner;
   /** Beside a native library. */
   reference: boolean;
+  shape: SurfaceShape;
 }
 
 const BODIES: BenchObjectName[] = ['jug', 'bunny', 'dragon'];
@@ -60,13 +62,15 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
     run: (t) => flatTrial(t.objects.length ? t.objects : ['bracket'], t.seeds, t.manner),
   },
   fuse: {
-    takes: '[objects] [SEED,SEED,…] [views] [--reference]',
+    takes: '[objects] [SEED,SEED,…] [views] [--reference] [--crisp] [--calm]',
     run: (t) =>
       fuseTrial(t.objects.length ? t.objects : ['jug', 'wheel', 'fork', 'bunny', 'dragon'], t.seeds.slice(0, 3), {
         views: t.count ?? 18,
         points: 100_000,
-        noise: 0.1,
+        // Edges are judged at the noise of a sensor that shows them.
+        noise: t.shape === 'crisp' ? 0.03 : 0.1,
         threads: 2,
+        shape: t.shape,
         reference: t.reference,
       }),
   },
@@ -147,6 +151,7 @@ function told(words: string[]): Told {
     seeds: list ? list.split(',').filter(Boolean).map(Number) : [1, 2, 3, 4, 5],
     count: words.filter((w) => /^\d+$/.test(w)).map(Number)[0],
     reference: words.includes('--reference'),
+    shape: words.includes('--crisp') ? 'crisp' : words.includes('--calm') ? 'calm' : 'even',
     manner: { log: words.includes('--log'), setupsKnown: words.includes('--setups') },
   };
 }

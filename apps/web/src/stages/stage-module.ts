@@ -12,6 +12,13 @@ export interface StagePanelProps {
 }
 export type StagePanel = ComponentType<StagePanelProps>;
 
+/** How a result is looked at beforehand. */
+export interface StagePreview {
+  label: string;
+  help: string;
+  look(piece: PieceView, params: Record<string, unknown>): void;
+}
+
 /** Everything that the bench knows of a stage. Operations of the stage get their forms by themselves. */
 export interface StageModule {
   id: Stage;
@@ -29,6 +36,8 @@ export interface StageModule {
   Below?: ComponentType;
   /** Below the newest result of the stage, such as a file to take along. */
   Result?: ComponentType<{ step: StepView }>;
+  /** Of some operations what they would give can be looked at first: what the button says, and what it does with the form's values. */
+  previews?: Readonly<Record<string, StagePreview>>;
   /** Results are seen in the view beside what was before. */
   compared?: boolean;
   /** Undoes or redoes something of the stage's own first. @returns false if there was nothing */

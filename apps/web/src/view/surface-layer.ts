@@ -48,6 +48,13 @@ export class SurfaceLayer {
     }
   }
 
+  /** Shows arrays of somebody's own, such as a preview, under an id that no artifact has. */
+  showParts(id: string, parts: SurfaceParts): void {
+    this.loading?.abort.abort();
+    this.loading = undefined;
+    if (this.surface?.artifactId !== id) this.put(id, parts);
+  }
+
   get visible(): boolean {
     return this.surface !== undefined;
   }

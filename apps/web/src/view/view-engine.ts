@@ -2,7 +2,7 @@ import * as THREE from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import type { BitSet } from '@amber-knit/core/geometry';
 import type { ScreenView } from '@amber-knit/core/selection';
-import { ContentLayers } from './content-layers';
+import { ContentLayers, type DraftSurface } from './content-layers';
 import { pointsApart, type OwnPoints } from './points-apart';
 import { EdgeShading } from './edge-shading';
 import { isSoftwareRendering } from './graphics';
@@ -261,6 +261,13 @@ export class ViewEngine {
   /** Shows this content; what is already loaded stays, the rest is streamed in. */
   show(content: ViewContent): void {
     this.shown.show(content);
+    this.applyLook();
+    this.draw();
+  }
+
+  /** Shows a surface that is not stored, such as a preview, in place of the piece; undefined ends that. */
+  showDraft(draft: DraftSurface | undefined): void {
+    this.shown.showDraft(draft);
     this.applyLook();
     this.draw();
   }

@@ -5,6 +5,7 @@ export * from './measured-points.js';
 export * from './patch-blend.js';
 export * from './patch-field.js';
 export * from './patch-fitter.js';
+export * from './preview-surface.js';
 export * from './sharpen-patches.js';
 export * from './signed-field.js';
 export * from './surface-patches.js';

@@ -2,6 +2,7 @@ import { screen, waitFor } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import type { ParamField } from '@amber-knit/contracts';
 import { operationWith, pieceWith, showWithServer, stepWith } from '../../../test/with-server';
+import type { StagePreview } from '../../stages/stage-module';
 import { OperationForm } from './operation-form';
 
 const FIELDS: ParamField[] = [
@@ -59,7 +60,25 @@ const ANSWERS = {
   },
   'POST pieces/p/steps': stepWith({ status: 'queued' }),
 };
-const form = (busy = false) => <OperationForm pieceId="p" operation={operation} main busy={busy} />;
+const form = (busy = false, preview?: StagePreview) => (
+  <OperationForm piece={pieceWith({})} operation={operation} main busy={busy} preview={preview} />
+);
+
+test('what it would give is looked at with the values of the form, and nothing is run', async () => {
+  const looks: Record<string, unknown>[] = [];
+  const preview = {
+    label: 'Preview',
+    help: 'Looks',
+    look: (_p: unknown, values: Record<string, unknown>) => void looks.push(values),
+  };
+  const { asked } = showWithServer(form(false, preview), ANSWERS);
+  const voxel = await screen.findByRole('spinbutton', { name: 'Resolution' });
+  await userEvent.clear(voxel);
+  await userEvent.type(voxel, '2');
+  await userEvent.click(screen.getByRole('button', { name: 'Preview' }));
+  await waitFor(() => expect(looks).toEqual([expect.objectContaining({ voxel: 2 })]));
+  expect(asked.some((a) => a.method === 'POST')).toBe(false);
+});
 
 test('what is suggested fills the form and says why; what is seldom changed is folded away and kept', async () => {
   const { asked } = showWithServer(form(), ANSWERS);

@@ -11,28 +11,30 @@ import {
   ListboxOptions,
 } from '@headlessui/react';
 import { Check, ChevronDown, ChevronRight } from 'lucide-react';
-import type { OperationView, ParamField } from '@amber-knit/contracts';
+import type { OperationView, ParamField, PieceView } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
 import { Button, Notice } from '../../shared/controls';
 import { HelpMark } from '../../shared/help-mark';
+import type { StagePreview } from '../../stages/stage-module';
 
 type Values = Record<string, string | boolean | string[]>;
 
 /** The form of one operation, made from its definition, filled with suggested values. */
 export function OperationForm({
-  pieceId,
+  piece,
   operation,
   main,
   busy,
-  onPreview,
+  preview,
 }: {
-  pieceId: string;
+  piece: PieceView;
   operation: OperationView;
   main: boolean;
   busy: boolean;
   /** Shows what it would do, without doing it. */
-  onPreview?: (params: Record<string, unknown>) => void;
+  preview?: StagePreview;
 }) {
+  const pieceId = piece.id;
   const { data: suggested, isLoading: isAsking } = api.useSuggestionsQuery({ pieceId, operationId: operation.id });
   const [run, { error, isLoading }] = api.useRunOperationMutation();
   const [open, setOpen] = useState(main);
@@ -100,12 +102,12 @@ export function OperationForm({
             </Disclosure>
           )}
           {error && <Notice tone="error">{problemText(error)}</Notice>}
-          {onPreview && (
+          {preview && (
             <Button
-              title="Selects the points that would go; nothing is changed"
-              onClick={() => void handleSubmit((values) => onPreview(paramsFrom(values)))()}
+              title={preview.help}
+              onClick={() => void handleSubmit((values) => preview.look(piece, paramsFrom(values)))()}
             >
-              Mark what would go
+              {preview.label}
             </Button>
           )}
           <Button tone={main ? 'go' : 'plain'} type="submit" disabled={busy || isLoading} className="mt-1">

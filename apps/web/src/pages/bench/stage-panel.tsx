@@ -6,7 +6,7 @@ import { unitQuestionOf } from '../../incoming/unit-question';
 import { selectionClient } from '../../selection/selection-client';
 import { Notice } from '../../shared/controls';
 import { FigureList } from '../../shared/figure-list';
-import type { StageModule } from '../../stages/stage-module';
+import type { StageModule, StagePreview } from '../../stages/stage-module';
 import { BeforeButton } from './before-button';
 import { OperationForm } from './operation-form';
 import { RunningStep } from '../../shared/running-step';
@@ -18,6 +18,13 @@ function missing(piece: PieceView, operation: OperationView): string | null {
   if (operation.needs.includes('mesh') && !piece.mesh) return 'Fuse the scans first.';
   return null;
 }
+
+/** What an operation would take away, selected in the view. */
+const MARK_WHAT_GOES = (operationId: string): StagePreview => ({
+  label: 'Mark what would go',
+  help: 'Selects the points that would go; nothing is changed',
+  look: (_piece, params) => selectionClient.preview(operationId, params),
+});
 
 /** The panel on the right: what a person must decide, the newest result, the stage's own panels, its operations. */
 export function StagePanel({ piece, stage }: { piece: PieceView; stage: StageModule }) {
@@ -54,11 +61,11 @@ export function StagePanel({ piece, stage }: { piece: PieceView; stage: StageMod
         ) : (
           <OperationForm
             key={o.id}
-            pieceId={piece.id}
+            piece={piece}
             operation={o}
             main={i === 0}
             busy={given.busy}
-            onPreview={o.takesAway ? (params) => selectionClient.preview(o.id, params) : undefined}
+            preview={o.takesAway ? MARK_WHAT_GOES(o.id) : stage.previews?.[o.id]}
           />
         );
       })}
