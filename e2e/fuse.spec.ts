@@ -2,7 +2,7 @@ import { writeE57 } from '@amber-knit/core/io';
 import { identity } from '@amber-knit/core/math';
 import { expect, test, type Page } from './watched-page.js';
 
-/** Fuse on a small piece: shape, how well it was measured, which scans count where, compare. */
+/** Fuse on a small piece: shape, preview, how well it was measured, which scans count where, compare. */
 
 const RADIUS = 30;
 
@@ -41,6 +41,9 @@ test('a surface is fused, looked through, and fused anew by what a person says o
   await expect(strands.getByText('Seen from below', { exact: true })).toBeVisible();
   await page.getByRole('link', { name: /^Fuse:/ }).click();
   await page.getByRole('combobox', { name: /^Shape/ }).selectOption('crisp');
+  await page.getByRole('button', { name: 'Preview' }).click();
+  await expect(page.getByText(/Preview at \d.* the shape is seen/)).toBeVisible();
+  await page.getByRole('button', { name: 'Close' }).click();
   await fuse(page);
   const canvas = page.locator('canvas').first();
   await expect.poll(() => canvas.getAttribute('data-triangles').then(Number)).toBeGreaterThan(500);
