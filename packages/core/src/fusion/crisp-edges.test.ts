@@ -8,13 +8,14 @@ import { TriangleBvh, type SurfaceHit } from '../spatial/index.js';
 import { fuseScans, type SurfaceShape } from './index.js';
 
 const ctx = createRunContext();
-const HALF = 12;
+/** Its faces lie between the voxels: a corner just on one is cut by about a voxel. */
+const HALF = 12.17;
 const NOISE = 0.03;
 
 const placed = (scans: Scan[]): Placement[] =>
   scans.map((s) => ({ name: s.name, state: 'registered', pieceFromScan: identity() }));
 
-/** A cube of 24 mm in closed form, seen from the eight directions of its corners. */
+/** A cube of 24.34 mm in closed form, seen from the eight directions of its corners. */
 function cubeScans(count: number): Scan[] {
   return Array.from({ length: 8 }, (_, k) => {
     const signs = [k & 1 ? 1 : -1, k & 2 ? 1 : -1, k & 4 ? 1 : -1];
@@ -67,9 +68,7 @@ describe('a cube with 0.03 mm of noise', () => {
     const { edges, corners } = edgesOff(meshes.crisp!);
     expect(edges[edges.length >> 1]).toBeLessThan(0.02);
     expect(edges[edges.length - 1]).toBeLessThan(0.15);
-    // A corner that falls on a voxel may be cut.
-    expect(Math.max(...corners)).toBeLessThan(0.6);
-    expect(corners.sort((a, b) => a - b)[3]).toBeLessThan(0.1);
+    expect(Math.max(...corners)).toBeLessThan(0.25);
   });
 
   test('even rounds them, by less than the voxel', () => {
