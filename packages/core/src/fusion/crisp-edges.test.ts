@@ -66,7 +66,7 @@ describe('a cube with 0.03 mm of noise', () => {
 
   test('crisp: edges and corners stay where they are', () => {
     const { edges, corners } = edgesOff(meshes.crisp!);
-    expect(edges[edges.length >> 1]).toBeLessThan(0.02);
+    expect(edges[edges.length >> 1]).toBeLessThan(0.03);
     expect(edges[edges.length - 1]).toBeLessThan(0.15);
     expect(Math.max(...corners)).toBeLessThan(0.25);
   });
