@@ -54,3 +54,29 @@ test('scans from depth pictures are refused', async () => {
     (async () => cleanRescale.run({ scans }, new CleanRescaleParams(), createRunContext()))(),
   ).rejects.toThrow(/comes from depth pictures/);
 });
+
+test('places where scans are chosen grow with a piece that grows as a whole, and only then', async () => {
+  const { findOperation, runOperation } = await import('./index.js');
+  const { createRunContext } = await import('@amber-knit/core/runtime');
+  const { identity } = await import('@amber-knit/core/math');
+  const scans = ['a', 'b'].map((name) => ({ name, cloud: { positions: Float32Array.of(0, 0, 0, 1, 1, 1) } }));
+  const placements = scans.map(({ name }) => ({ name, state: 'registered' as const, pieceFromScan: identity() }));
+  const region = {
+    name: 'r',
+    how: 'only' as const,
+    scans: ['a'],
+    balls: [[1, 2, 3, 4]] as [[number, number, number, number]],
+    width: 5,
+  };
+  const run = async (only: string[]) =>
+    (
+      await runOperation(
+        findOperation('clean.rescale'),
+        { scans, placements, trust: { regions: [region] } },
+        { was: 'factor', factor: 10, only },
+        createRunContext(),
+      )
+    ).outputs.trust;
+  expect((await run([]))!.regions[0]).toMatchObject({ balls: [[10, 20, 30, 40]], width: 50 });
+  expect(await run(['a'])).toBeUndefined();
+});

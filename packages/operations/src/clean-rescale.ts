@@ -1,3 +1,4 @@
+import type { TrustSheet } from '@amber-knit/core/fusion';
 import { placeAlone, boundsOf, diagonalOf, hasPlace, type Placement, type Scan } from '@amber-knit/core/geometry';
 import { GeometryError } from '@amber-knit/core/runtime';
 import { eachScan, EachScanParams } from './each-scan.js';
@@ -32,11 +33,11 @@ export const cleanRescale = defineOperation({
   title: 'Correct the unit',
   help: 'Makes scans as large as they should be: for files whose unit was taken wrongly, or whose size is off by a known factor.',
   needs: ['scans'],
-  uses: ['placements'],
+  uses: ['placements', 'trust'],
   gives: ['scans'],
   params: CleanRescaleParams,
   suggest: () => ({}),
-  run({ scans, placements = [] }, params, ctx) {
+  run({ scans, placements = [], trust }, params, ctx) {
     const factor = params.was === 'factor' ? params.factor : UNITS[params.was];
     const across = (s: Scan): number => diagonalOf(boundsOf(s.cloud.positions));
     const before = Math.max(...scans.map(across));
@@ -53,6 +54,7 @@ export const cleanRescale = defineOperation({
       outputs: {
         scans: left,
         ...(placements.length > 0 ? { placements: placements.map((p) => movedPlace(p, changed, all, factor)) } : {}),
+        ...(trust && all ? { trust: grownTrust(trust, factor) } : {}),
       },
       figures: { scans: worked, factor, before, after: Math.max(...left.map(across)) },
     });
@@ -85,6 +87,15 @@ function rescaled(scan: Scan, factor: number): Scan {
     viewpoints: scan.viewpoints?.map(([x, y, z]) => [x * factor, y * factor, z * factor]),
   };
 }
+
+/** Places where scans are chosen grow with the piece. */
+const grownTrust = ({ regions }: TrustSheet, factor: number): TrustSheet => ({
+  regions: regions.map((r) => ({
+    ...r,
+    width: r.width * factor,
+    balls: r.balls.map(([x, y, z, radius]) => [x * factor, y * factor, z * factor, radius * factor]),
+  })),
+});
 
 /** If all scans that have a place grow together, they keep it; else those that grow come loose. */
 function movedPlace(p: Placement, changed: ReadonlySet<string>, all: boolean, factor: number): Placement {

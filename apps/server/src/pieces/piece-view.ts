@@ -128,20 +128,24 @@ function buildStages(
   stepOf: Map<string, Step>,
   steps: Step[],
 ): StageState[] {
-  const current = new Set([...Object.values(heads.clouds), heads.placements, heads.trust]);
-  for (let at = heads.placements; at; current.add(at)) {
-    const step: Step | undefined = stepOf.get(artifacts.get(at)?.stepId ?? '');
-    const stayed = step && operationOf(step)?.movesNothing;
-    at = stayed ? step?.inputs.find((i) => artifacts.get(i)?.kind === 'placements') : undefined;
-  }
+  const current = new Set(Object.values(heads.clouds));
+  // What only moved along with the piece is still what it was.
+  for (const kind of ['placements', 'trust'] as const)
+    for (let at = heads[kind]; at;) {
+      current.add(at);
+      const step: Step | undefined = stepOf.get(artifacts.get(at)?.stepId ?? '');
+      const stayed = step && operationOf(step)?.movesNothing;
+      at = stayed ? step?.inputs.find((i) => artifacts.get(i)?.kind === kind) : undefined;
+    }
   // A result is up to date if all it was made from is current, or was itself made from what is current.
   const fresh = (artifactId: string): boolean => {
     const a = artifacts.get(artifactId);
     const step = a?.stepId ? stepOf.get(a.stepId) : undefined;
     if (!step) return true;
-    // What was said since of which scans count where is not in it.
-    const goesByTrust = heads.trust && a?.kind === 'mesh' && operationOf(step)?.uses?.includes('trust');
-    if (goesByTrust && operationOf(step)?.needs.includes('scans') && !step.inputs.includes(heads.trust!)) return false;
+    // A surface made of scans before anything was said of which count where does not go by it.
+    const operation = operationOf(step);
+    const goesByTrust = a?.kind === 'mesh' && operation?.needs.includes('scans') && operation.uses?.includes('trust');
+    if (goesByTrust && heads.trust && !step.inputs.some((i) => artifacts.get(i)?.kind === 'trust')) return false;
     const fromClouds = step.inputs.some((input) => artifacts.get(input)?.kind === 'cloud');
     return step.inputs.every((input) => {
       const kind = artifacts.get(input)?.kind;

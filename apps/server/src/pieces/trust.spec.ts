@@ -55,7 +55,14 @@ test('places of trust are steps of their own; a surface that did not go by them 
   const after = decodeMesh(await data((await now()).mesh!.id));
   expect(after.positions.length).toBeLessThan(0.7 * before.positions.length);
 
-  // Said otherwise since: out of date once more; what was said follows the piece when it is set upright.
+  // Set upright, what was said follows the piece, and nothing is out of date.
+  await done('check.upright', { up: 'angles', turnX: 90 });
+  const turned = JSON.parse((await data((await now()).trust!.id)).toString()) as TrustSheet;
+  expect(turned.regions[0].balls[0][3]).toBe(200);
+  expect(turned.regions[0].balls[0].slice(0, 3)).not.toEqual([70, 0, 280]);
+  expect(await fuseState()).toBe('done');
+
+  // Said otherwise since: out of date once more.
   await done('fuse.trust', { regions: [] });
   expect(await fuseState()).toBe('outdated');
 });

@@ -1,7 +1,8 @@
 import type { Column } from '@amber-knit/core/bundle';
 import type { Vec3 } from '@amber-knit/core/math';
 import { normalsOf } from '@amber-knit/core/stored';
-import { streamArtifact } from './load-artifact';
+import { selectPoints, type PointCloud } from '@amber-knit/core/geometry';
+import { loadCut, streamArtifact, type CloudSource } from './load-artifact';
 
 /** All points of a stored cloud. */
 export interface StoredPoints {
@@ -45,4 +46,14 @@ export async function loadPoints(
     colors: columns.color as Uint8Array | undefined,
     normals,
   };
+}
+
+/** Reads what is left of a scan's points, with where its sensor stood. @throws Error with the server's words */
+export async function loadCloud(
+  { base, cut }: CloudSource,
+  signal: AbortSignal,
+  onProgress: (fraction: number) => void,
+): Promise<{ cloud: PointCloud; viewpoints: Vec3[] }> {
+  const { viewpoints, ...cloud } = await loadPoints(base, signal, onProgress);
+  return { cloud: cut ? selectPoints(cloud, (await loadCut(cut)).toArray()) : cloud, viewpoints };
 }

@@ -233,24 +233,27 @@ export function pointsForVoxel(points: MeasuredPoints, voxel: number): MeasuredP
   const grain = Math.max(points.spacing, voxel / GRAINS_OF_VOXEL);
   const step = Math.floor((grain / (MOST_CROWDED * points.spacing)) ** 2);
   if (step < 2) return { ...points, grain };
-  const count = Math.ceil(points.count / step);
+  const rows = Uint32Array.from({ length: Math.ceil(points.count / step) }, (_, i) => i * step);
+  return chosenPoints({ ...points, spacing: points.spacing * Math.sqrt(step), grain }, rows);
+}
+
+/** The points of these rows, in their order, with a grid of their own. O(rows). */
+export function chosenPoints(points: PlainPoints, rows: ArrayLike<number>): MeasuredPoints {
   const pick = <A extends Float32Array | Uint8Array | Uint16Array>(a: A): A => {
     const size = a.length / points.count;
-    const out = new (a.constructor as new (n: number) => A)(size * count);
-    for (let i = 0; i < count; i++) for (let k = 0; k < size; k++) out[size * i + k] = a[size * step * i + k];
+    const out = new (a.constructor as new (n: number) => A)(size * rows.length);
+    for (let i = 0; i < rows.length; i++) for (let k = 0; k < size; k++) out[size * i + k] = a[size * rows[i] + k];
     return out;
   };
   return withGrid({
-    ...withoutGrid(points),
-    count,
+    ...points,
+    count: rows.length,
     positions: pick(points.positions),
     towardsSensor: pick(points.towardsSensor),
     range: pick(points.range),
     scan: pick(points.scan),
     trust: points.trust && pick(points.trust),
     colors: points.colors && pick(points.colors),
-    spacing: points.spacing * Math.sqrt(step),
-    grain,
   });
 }
 
@@ -269,23 +272,5 @@ export function withGrid(points: PlainPoints): MeasuredPoints {
 
 /** Puts neighbours next to each other: searches then read memory in one stretch. */
 function inGridOrder(points: PlainPoints): MeasuredPoints {
-  const { order } = new PointGrid(points.positions, 2 * points.spacing);
-  const triple = <A extends Float32Array | Uint8Array>(a: A): A => {
-    const out = new (a.constructor as new (n: number) => A)(a.length);
-    for (let i = 0; i < order.length; i++) {
-      const j = 3 * order[i];
-      out[3 * i] = a[j];
-      out[3 * i + 1] = a[j + 1];
-      out[3 * i + 2] = a[j + 2];
-    }
-    return out;
-  };
-  return withGrid({
-    ...points,
-    positions: triple(points.positions),
-    towardsSensor: triple(points.towardsSensor),
-    range: Float32Array.from(order, (i) => points.range[i]),
-    scan: Uint16Array.from(order, (i) => points.scan[i]),
-    colors: points.colors && triple(points.colors),
-  });
+  return chosenPoints(points, new PointGrid(points.positions, 2 * points.spacing).order);
 }

@@ -80,6 +80,11 @@ test('between scans that agree within their noise no step is left at the border'
   expect(steepest).toBeLessThan(0.3 * NOISE);
 });
 
+test('where no scan counts anywhere it says what to do', async () => {
+  const everywhere = region({ how: 'not', scans: ['a', 'b', 'high'], balls: [[0, 0, 0, 500]] });
+  await expect(profile([everywhere])).rejects.toThrow(/Take out a place/);
+});
+
 test('a place is whole inside, runs out over its width and is gone beyond', () => {
   const r = region({
     balls: [

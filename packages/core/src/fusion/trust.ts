@@ -1,5 +1,5 @@
-import type { MeasuredPoints } from './measured-points.js';
-import { withGrid, withoutGrid } from './measured-points.js';
+import { GeometryError } from '../runtime/geometry-error.js';
+import { chosenPoints, type MeasuredPoints } from './measured-points.js';
 
 /** What a person says of some scans at a place: nothing but them, them rather than others, or not them. */
 export const TRUST_MANNERS = ['only', 'rather', 'not'] as const;
@@ -31,6 +31,7 @@ const NOTHING = 0.01;
  * Weighs points by what was said of their scans at their place; those that count nothing are left out. What a region says
  * runs out evenly around it, so that no step is seen.
  * O(points · balls).
+ * @throws GeometryError `empty-input` if nothing counts anywhere
  */
 export function applyTrust(points: MeasuredPoints, regions: readonly TrustRegion[]): MeasuredPoints {
   if (regions.length === 0) return points;
@@ -45,22 +46,12 @@ export function applyTrust(points: MeasuredPoints, regions: readonly TrustRegion
     }
   const kept: number[] = [];
   for (let i = 0; i < count; i++) if (trust[i] >= NOTHING) kept.push(i);
-  const pick = <A extends Float32Array | Uint8Array | Uint16Array>(a: A): A => {
-    const size = a.length / count;
-    const out = new (a.constructor as new (n: number) => A)(size * kept.length);
-    for (let i = 0; i < kept.length; i++) for (let k = 0; k < size; k++) out[size * i + k] = a[size * kept[i] + k];
-    return out;
-  };
-  return withGrid({
-    ...withoutGrid(points),
-    count: kept.length,
-    positions: pick(p),
-    towardsSensor: pick(points.towardsSensor),
-    range: pick(points.range),
-    scan: pick(scan),
-    colors: points.colors && pick(points.colors),
-    trust: pick(trust),
-  });
+  if (kept.length === 0)
+    throw new GeometryError(
+      'empty-input',
+      'No scan counts anywhere by what was said of them. Take out a place, or let more scans count there.',
+    );
+  return chosenPoints({ ...points, trust }, kept);
 }
 
 /** How much a place belongs to a region: 1 within a ball, 0 from `width` outside on, smooth between. */

@@ -151,10 +151,3 @@ export function withUnmeasured(mesh: VertexKnowledge, vertices: number, more: nu
   }
   return out;
 }
-
-/** Names of the scans that measured a vertex. */
-export function scansAt({ scanBits, scanNames }: VertexKnowledge, vertex: number): string[] {
-  if (!scanBits || !scanNames) return [];
-  const words = scanWordsFor(scanNames.length);
-  return scanNames.filter((_, s) => (scanBits[words * vertex + (s >> 5)] >>> (s & 31)) & 1);
-}

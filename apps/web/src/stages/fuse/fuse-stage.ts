@@ -13,7 +13,8 @@ import { TrustPanel } from './trust/trust-panel';
 
 /** A preview goes by what is kept of which scans count where. */
 async function lookAhead(piece: PieceView, params: Record<string, unknown>): Promise<void> {
-  const sheet = piece.trust && (await store.dispatch(api.endpoints.trust.initiate(piece.trust.id)).unwrap());
+  const sheet =
+    piece.trust && (await store.dispatch(api.endpoints.trust.initiate(piece.trust.id, { subscribe: false })).unwrap());
   previewClient.look(piece, params, sheet?.regions ?? []);
 }
 

@@ -181,10 +181,10 @@ function assertRoom(left: number, { format, elements }: Header): void {
 }
 
 /** Properties that hold the bits of the scans: as many words as the named scans need. */
-function scanColumns({ scanNames }: Header, has: (name: string) => boolean): string[] {
+function scanColumns({ scanNames }: Header): string[] {
   const words = scanWordsFor(scanNames.length);
   const columns = Array.from({ length: words }, (_, k) => `scans_${k}`);
-  return scanNames.length > 0 && columns.every(has) ? columns : [];
+  return scanNames.length > 0 ? columns : [];
 }
 
 /** Collects the values that are of interest. */
@@ -219,7 +219,7 @@ class Sink {
     this.slots = new Map();
     // What our own files know of a surface, under the names that they use.
     for (const { name, array, ply } of KNOWN_ATTRIBUTES) {
-      const columns = name === 'scanBits' ? scanColumns(header, has) : [ply];
+      const columns = name === 'scanBits' ? scanColumns(header) : [ply];
       if (columns.length === 0 || !has(...columns)) continue;
       const values = new array(columns.length * vertex.count);
       Object.assign(this.known, { [name]: values });

@@ -1,4 +1,5 @@
 import type { PieceView } from '@amber-knit/contracts';
+import { boundsOf } from '@amber-knit/core/geometry';
 import type { SurfaceShape, TrustRegion } from '@amber-knit/core/fusion';
 import { Store } from '../../../shared/store';
 import { cloudSource } from '../../../view/load-artifact';
@@ -31,7 +32,12 @@ class PreviewClient extends Store<PreviewState> {
       if ('failed' in data) return this.put({ ...NOTHING, failed: data.failed });
       const { mesh, voxel } = data;
       const seconds = (performance.now() - started) / 1000;
-      const shown = { id: `preview ${++this.count}`, parts: { ...mesh, bounds: boundsIn(mesh) }, voxel, seconds };
+      const shown = {
+        id: `preview ${++this.count}`,
+        parts: { ...mesh, bounds: boundsOf(mesh.positions) },
+        voxel,
+        seconds,
+      };
       this.put({ working: false, failed: null, shown });
     };
     worker.onerror = () => {
@@ -60,16 +66,6 @@ class PreviewClient extends Store<PreviewState> {
     this.worker?.terminate();
     this.worker = null;
   }
-}
-
-function boundsIn({ positions: p }: { positions: Float32Array }): { min: number[]; max: number[] } {
-  const min = [Infinity, Infinity, Infinity];
-  const max = [-Infinity, -Infinity, -Infinity];
-  for (let i = 0; i < p.length; i++) {
-    min[i % 3] = Math.min(min[i % 3], p[i]);
-    max[i % 3] = Math.max(max[i % 3], p[i]);
-  }
-  return { min, max };
 }
 
 export const previewClient = new PreviewClient(NOTHING);

@@ -19,7 +19,7 @@ export function PreviewOverlay({ piece, engine }: OverlayProps) {
   return (
     <div
       role="status"
-      className="absolute bottom-3 left-3 flex items-center gap-3 rounded-lg border border-line bg-panel px-3 py-2"
+      className="absolute bottom-16 left-3 flex items-center gap-3 rounded-lg border border-line bg-panel px-3 py-2"
     >
       <span>
         {failed ? (

@@ -1,8 +1,8 @@
 import { previewSurface, type SurfaceShape, type TrustRegion } from '@amber-knit/core/fusion';
-import { selectPoints, type Placement, type Scan, type TriangleMesh } from '@amber-knit/core/geometry';
+import type { Placement, Scan, TriangleMesh } from '@amber-knit/core/geometry';
 import { createRunContext } from '@amber-knit/core/runtime';
-import { loadCut, type CloudSource } from '../../../view/load-artifact';
-import { loadPoints } from '../../../view/load-points';
+import type { CloudSource } from '../../../view/load-artifact';
+import { loadCloud } from '../../../view/load-points';
 
 // Fuses a coarse surface off the page's thread, from the scans as they lie. Scans that were read stay for the next time.
 
@@ -18,14 +18,7 @@ export type FromPreview = { mesh: TriangleMesh; voxel: number } | { failed: stri
 const read = new Map<string, Promise<Scan>>();
 
 async function scanOf(name: string, source: CloudSource): Promise<Scan> {
-  const { positions, colors, normals, viewpoints } = await loadPoints(
-    source.base,
-    new AbortController().signal,
-    () => undefined,
-  );
-  const cloud = { positions, colors, normals };
-  const kept = source.cut ? (await loadCut(source.cut)).toArray() : undefined;
-  return { name, cloud: kept ? selectPoints(cloud, kept) : cloud, viewpoints };
+  return { name, ...(await loadCloud(source, new AbortController().signal, () => undefined)) };
 }
 
 async function answer({ scans, voxel, shape, trust }: AskPreview): Promise<{ mesh: TriangleMesh; voxel: number }> {

@@ -1,8 +1,8 @@
-import { selectPoints, type Placement, type Scan } from '@amber-knit/core/geometry';
+import type { Placement, Scan } from '@amber-knit/core/geometry';
 import { findNextViews, type NextViews, type ScannerReach } from '@amber-knit/core/next-views';
 import { createRunContext } from '@amber-knit/core/runtime';
-import { loadCut, type CloudSource } from '../../../view/load-artifact';
-import { loadPoints } from '../../../view/load-points';
+import type { CloudSource } from '../../../view/load-artifact';
+import { loadCloud } from '../../../view/load-points';
 
 // Looks for the places to scan from next, off the page's thread: it reads the scans and goes when it has answered.
 
@@ -25,12 +25,9 @@ async function answer({ scans, reach }: ToNextViews): Promise<NextViews> {
   const placed: { scan: Scan; placement: Placement; setup: string }[] = [];
   for (const [i, { name, setup, source, pieceFromScan }] of scans.entries()) {
     const stop = new AbortController();
-    const { viewpoints, positions } = await loadPoints(source.base, stop.signal, (f) =>
+    const { cloud, viewpoints } = await loadCloud(source, stop.signal, (f) =>
       post({ progress: (READING * (i + f)) / scans.length }),
     );
-    const cloud = source.cut
-      ? selectPoints({ positions }, rowsOf(await loadCut(source.cut), positions))
-      : { positions };
     placed.push({
       scan: { name, cloud, viewpoints },
       placement: { name, state: 'registered', pieceFromScan: Float64Array.from(pieceFromScan) },
@@ -39,12 +36,6 @@ async function answer({ scans, reach }: ToNextViews): Promise<NextViews> {
   }
   const ctx = createRunContext({ onProgress: (f) => post({ progress: READING + (1 - READING) * f }) });
   return findNextViews(placed, reach, ctx);
-}
-
-function rowsOf(kept: { has(i: number): boolean }, positions: Float32Array): Uint32Array {
-  const rows: number[] = [];
-  for (let i = 0; i < positions.length / 3; i++) if (kept.has(i)) rows.push(i);
-  return Uint32Array.from(rows);
 }
 
 self.onmessage = ({ data }: MessageEvent<ToNextViews>): void => {
