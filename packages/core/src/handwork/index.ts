@@ -1,0 +1,2 @@
+export * from './hand-edit.js';
+export * from './hand-session.js';
