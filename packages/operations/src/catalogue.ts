@@ -20,6 +20,7 @@ import { deliverWeb } from './deliver-web.js';
 import { fuseSurface } from './fuse-surface.js';
 import { fuseTrust } from './fuse-trust.js';
 import { mendAll } from './mend-all.js';
+import { mendByHand } from './mend-by-hand.js';
 import { mendDenoise } from './mend-denoise.js';
 import { mendEven } from './mend-even.js';
 import { mendHoles } from './mend-holes.js';
@@ -56,6 +57,7 @@ export const OPERATIONS = [
   fuseSurface,
   mendAll,
   mendHoles,
+  mendByHand,
   mendDenoise,
   mendReduce,
   mendEven,

@@ -125,6 +125,7 @@ test('every kind of parameter can be given on a command line', () => {
     pose: ['1,0,0,0', [1, 0, 0, 0]],
     dimensions: ['[{"kind":"holds"}]', [{ kind: 'holds' }]],
     trust: ['[{"how":"only"}]', [{ how: 'only' }]],
+    edits: ['[{"kind":"cut"}]', [{ kind: 'cut' }]],
     pairs: ['[{"from":[0,0,0],"scan":"a","onto":[1,0,0]}]', [{ from: [0, 0, 0], scan: 'a', onto: [1, 0, 0] }]],
   };
   for (const o of OPERATIONS) {

@@ -19,6 +19,7 @@ import {
   type ValidationError,
 } from 'class-validator';
 import { DIMENSION_KINDS, type DimensionKind } from '@amber-knit/core/dimensions';
+import { faultOfHandEdits } from '@amber-knit/core/handwork';
 import { TRUST_MANNERS, type TrustManner } from '@amber-knit/core/fusion';
 import { REGION_KINDS, type RegionKind } from '@amber-knit/core/fitting';
 import { GeometryError } from '@amber-knit/core/runtime';
@@ -38,7 +39,8 @@ export interface ParamField {
     | 'pairs'
     | 'pose'
     | 'dimensions'
-    | 'trust';
+    | 'trust'
+    | 'edits';
   title: string;
   help: string;
   unit?: string;
@@ -253,6 +255,18 @@ export const TrustParam = (o: { title: string; help: string }): PropertyDecorato
     Type(() => AskedTrust),
   ]);
 
+/** What was done to a surface by hand, one edit after the other; see core's `HandEdit`. */
+export const EditsParam = (o: { title: string; help: string }): PropertyDecorator =>
+  field('edits', { ...o, whenEmpty: 'none' }, [
+    ValidateBy({
+      name: 'areEdits',
+      validator: {
+        validate: (value: unknown) => faultOfHandEdits(value) === undefined,
+        defaultMessage: (given) => `${faultOfHandEdits(given?.value)}`,
+      },
+    }),
+  ]);
+
 /** Is a value the 16 numbers, column by column, of a motion that keeps shape and size. */
 function isRigid(value: unknown): boolean {
   if (!Array.isArray(value) || value.length !== 16 || !value.every((v) => Number.isFinite(v))) return false;
@@ -340,7 +354,8 @@ export function parseParamText(fields: ParamField[], name: string, text: string)
         : text;
   if (f.kind === 'choice' || f.kind === 'text') return text;
   if (f.kind === 'pose') return text.split(',').map(Number);
-  if (f.kind === 'pairs' || f.kind === 'dimensions' || f.kind === 'trust') return jsonOf(text);
+  if (f.kind === 'pairs' || f.kind === 'dimensions' || f.kind === 'trust' || f.kind === 'edits')
+    return jsonOf(text);
   if (f.kind === 'scans' || f.kind === 'names') {
     const names = text.split(',').map((n) => n.trim());
     return names.filter((n) => n !== '');
