@@ -32,6 +32,7 @@ export class ViewHarness {
       pick: (x: number, y: number) => this.pick(x, y),
       screenView: () => ({ view: { clipFromView: new Float64Array(16), width: 800, height: 600 }, eye: [0, 0, 500] }),
       project: () => ({ x: 0, y: 0 }),
+      axesAt: () => ({ right: [1, 0, 0], up: [0, 0, 1], toEye: [0, -1, 0], mmPerPixel: 0.2 }),
     };
     this.engine = new Proxy({} as ViewEngine, {
       get: (_, name: string) => answers[name] ?? ((...given: unknown[]) => void this.told.push([name, ...given])),

@@ -20,6 +20,7 @@ import { deliverWeb } from './deliver-web.js';
 import { fuseSurface } from './fuse-surface.js';
 import { fuseTrust } from './fuse-trust.js';
 import { mendAll } from './mend-all.js';
+import { mendBringIn } from './mend-bring-in.js';
 import { mendByHand } from './mend-by-hand.js';
 import { mendDenoise } from './mend-denoise.js';
 import { mendEven } from './mend-even.js';
@@ -55,6 +56,7 @@ export const OPERATIONS = [
   registerLock,
   fuseTrust,
   fuseSurface,
+  mendBringIn,
   mendAll,
   mendHoles,
   mendByHand,

@@ -27,7 +27,14 @@ test('edits are done one after the other and told; one without a place is left o
     ],
   });
   const { outputs, figures } = await mendByHand.run({ mesh: ball() }, { edits }, ctx);
-  expect(figures).toMatchObject({ edits: 2, leftOut: 1, watertight: true, crossings: 0, holes: 0, list: 'pushed, cut' });
+  expect(figures).toMatchObject({
+    edits: 2,
+    leftOut: 1,
+    watertight: true,
+    crossings: 0,
+    holes: 0,
+    list: 'pushed, cut',
+  });
   expect(figures.farthest).toBeCloseTo(1, 1);
   expect(notes.join()).toMatch('Edit 2 (erased) was left out. There is no surface under the brush');
   const { min, max } = boundsOf(outputs.mesh!.positions);

@@ -57,7 +57,10 @@ export const mendByHand = defineOperation({
     const { mesh: worked, totals } = session.finish();
     const done = session.edits.length;
     if (done === 0)
-      throw new GeometryError('invalid-parameter', 'None of these edits finds its place on this surface. Draw them anew.');
+      throw new GeometryError(
+        'invalid-parameter',
+        'None of these edits finds its place on this surface. Draw them anew.',
+      );
     ctx.checkpoint(0.92);
     const crossings = findCrossings(worked).length / 2;
     const report = inspectTopology(worked);
@@ -80,7 +83,12 @@ export const mendByHand = defineOperation({
     };
   },
   figures: {
-    edits: { kind: 'count', rank: 'headline', label: 'Edits', help: 'Strokes, fillings, bridges and cuts that were done.' },
+    edits: {
+      kind: 'count',
+      rank: 'headline',
+      label: 'Edits',
+      help: 'Strokes, fillings, bridges and cuts that were done.',
+    },
     watertight: SURFACE_FIGURES.watertight,
     leftOut: {
       kind: 'count',

@@ -19,6 +19,7 @@ export const OPERATION_IDS = {
   fuseSurface: 'fuse.surface',
   fuseTrust: 'fuse.trust',
   mendAll: 'mend.all',
+  mendBringIn: 'mend.bring-in',
   mendByHand: 'mend.by-hand',
   mendHoles: 'mend.holes',
   mendReduce: 'mend.reduce',

@@ -354,8 +354,7 @@ export function parseParamText(fields: ParamField[], name: string, text: string)
         : text;
   if (f.kind === 'choice' || f.kind === 'text') return text;
   if (f.kind === 'pose') return text.split(',').map(Number);
-  if (f.kind === 'pairs' || f.kind === 'dimensions' || f.kind === 'trust' || f.kind === 'edits')
-    return jsonOf(text);
+  if (f.kind === 'pairs' || f.kind === 'dimensions' || f.kind === 'trust' || f.kind === 'edits') return jsonOf(text);
   if (f.kind === 'scans' || f.kind === 'names') {
     const names = text.split(',').map((n) => n.trim());
     return names.filter((n) => n !== '');

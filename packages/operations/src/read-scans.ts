@@ -120,8 +120,8 @@ const LARGEST = 50_000;
 const LEAST_PART = 1 / 8;
 const MOST_TIMES = 6;
 
-/** @throws GeometryError `unit-doubtful` for sizes that the scans can hardly have in millimetres */
-function assertPlausibleUnit(files: readonly ScanFile[], expected: number): void {
+/** @throws GeometryError `unit-doubtful` for sizes that what the files hold can hardly have in millimetres */
+export function assertPlausibleUnit(files: readonly ScanFile[], expected: number): void {
   for (const file of files) {
     if (file.inMillimetres) continue;
     const across = diagonalOf(boundsOf(file.positions));
@@ -133,7 +133,7 @@ function assertPlausibleUnit(files: readonly ScanFile[], expected: number): void
     const why = againstPlan ? `, and the plan says ${expected} mm` : '';
     throw new GeometryError(
       'unit-doubtful',
-      `The scan${file.name ? ` "${file.name}"` : ''} would be ${size} mm across${why}. Which unit is it in? (--units on the command line)`,
+      `${file.name ? `"${file.name}"` : 'What the file holds'} would be ${size} mm across${why}. Which unit is it in? (--units on the command line)`,
       { across },
     );
   }

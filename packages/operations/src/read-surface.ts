@@ -1,17 +1,21 @@
 import type { TriangleMesh } from '@amber-knit/core/geometry';
 import type { Bytes } from '@amber-knit/core/io';
 import { GeometryError } from '@amber-knit/core/runtime';
+import { assertPlausibleUnit } from './read-scans.js';
 import { UNITS, type Unit } from './units.js';
 
 /**
  * Reads the one surface of a file into millimetres: corners at the same place joined, triangles turned alike, what was
- * corrected told in notes. Its map, if it has one, is not taken.
- * @throws GeometryError that names the fault: a broken file, none or several surfaces, points alone
+ * corrected told in notes. Of its map, if it has one, the colours at the vertices are taken.
+ * @param unit `auto` takes millimetres unless the size speaks against it @param expected its longest side as planned, mm; 0 = not known
+ * @throws GeometryError that names the fault: a broken file, none or several surfaces, points alone; `unit-doubtful` with the
+ * fact `across`
  */
 export async function surfaceFromFile(
   bytes: Bytes,
   fileName: string,
-  unit: Unit = 'mm',
+  unit: Unit | 'auto' = 'mm',
+  expected = 0,
 ): Promise<{ mesh: TriangleMesh; notes: string[] }> {
   const { readScanFiles } = await import('@amber-knit/core/io');
   const { KNOWN_ATTRIBUTES, knowledgeOf } = await import('@amber-knit/core/geometry');
@@ -25,7 +29,8 @@ export async function surfaceFromFile(
   const [file] = files;
   if (!file.indices || file.indices.length === 0)
     throw new GeometryError('empty-input', `${fileName} holds points without triangles. Fuse scans to get a surface.`);
-  const factor = file.inMillimetres ? 1 : UNITS[unit];
+  if (unit === 'auto') assertPlausibleUnit(files, expected);
+  const factor = file.inMillimetres || unit === 'auto' ? 1 : UNITS[unit];
   const soup: TriangleMesh = {
     positions: factor === 1 ? file.positions : file.positions.map((x) => x * factor),
     indices: file.indices,

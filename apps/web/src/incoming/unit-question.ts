@@ -18,10 +18,13 @@ export interface UnitQuestion {
   reason: string;
 }
 
+/** Operations that read files whose unit may be doubtful. */
+const ASKING: readonly string[] = [OPERATION_IDS.captureImport, OPERATION_IDS.mendBringIn];
+
 /** What a step asks about its unit, if it does. */
 export function unitQuestionOf(step: StepView): UnitQuestion | undefined {
   const across = step.status === 'failed' ? step.figures?.across : undefined;
-  if (step.operationId !== OPERATION_IDS.captureImport || typeof across !== 'number') return undefined;
+  if (!ASKING.includes(step.operationId) || typeof across !== 'number') return undefined;
   return { stepId: step.id, fileName: step.sourceName ?? 'The file', across, reason: step.error ?? '' };
 }
 

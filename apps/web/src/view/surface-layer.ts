@@ -8,6 +8,16 @@ import { srgbToLinear, type KnownPlace, type LayerEvents, type Pick, type ViewLo
 /** Gives linear colours of all vertices, told what they know and how many there are; undefined leaves the surface as it is. */
 export type SurfacePainter = (known: VertexKnowledge, vertices: number) => Uint8Array | undefined;
 
+/** Vertices that lie elsewhere now: places and normals, 3 each. */
+export interface MovedVertices {
+  vertices: Uint32Array;
+  positions: Float32Array;
+  normals: Float32Array;
+}
+
+/** After vertices have moved, picking learns of it so often, ms: more would cost more than it tells. */
+const REFIT_MS = 300;
+
 interface LoadedSurface {
   artifactId: string;
   mesh: THREE.Mesh;
@@ -21,6 +31,8 @@ interface LoadedSurface {
   bounds: THREE.Box3;
   /** Ends of the scale of expected errors, mm. */
   errors?: readonly [number, number];
+  /** When picking last learned of vertices that moved, ms; undefined if none has moved since. */
+  moved?: number;
 }
 
 /** The mesh or the textured model: coarse first, then whole. */
@@ -53,6 +65,22 @@ export class SurfaceLayer {
     this.loading?.abort.abort();
     this.loading = undefined;
     if (this.surface?.artifactId !== id) this.put(id, parts);
+  }
+
+  /** Moves vertices of what `showParts` shows; of another surface it does nothing. */
+  moveVertices(id: string, { vertices, positions, normals }: MovedVertices): void {
+    const s = this.surface;
+    if (s?.artifactId !== id) return;
+    for (const [name, from] of [
+      ['position', positions],
+      ['normal', normals],
+    ] as const) {
+      const attribute = s.mesh.geometry.getAttribute(name) as THREE.BufferAttribute;
+      const to = attribute.array;
+      for (let i = 0; i < vertices.length; i++) for (let k = 0; k < 3; k++) to[3 * vertices[i] + k] = from[3 * i + k];
+      attribute.needsUpdate = true;
+    }
+    s.moved ??= -Infinity;
   }
 
   get visible(): boolean {
@@ -123,6 +151,11 @@ export class SurfaceLayer {
     if (!geometry.boundsTree) {
       geometry.boundsTree = new MeshBVH(geometry, { indirect: true });
       mesh.raycast = acceleratedRaycast;
+    }
+    const { moved } = this.surface!;
+    if (moved !== undefined && performance.now() - moved > REFIT_MS) {
+      geometry.boundsTree.refit();
+      this.surface!.moved = performance.now();
     }
     const hit = ray.intersectObject(mesh, false).find((h) => shown(h.point));
     if (!hit?.face) return undefined;

@@ -10,7 +10,7 @@ import { PacedDrawing } from '../shared/paced-drawing';
 import { PointBudget } from './point-budget';
 import type { Section } from '../app/view-slice';
 import { slabOf } from './section';
-import type { SurfacePainter } from './surface-layer';
+import type { MovedVertices, SurfacePainter } from './surface-layer';
 import type { LayerEvents, Orbit, Pick, ViewAxes, ViewContent, ViewLook } from './view-content';
 
 export const STANDARD_VIEWS = {
@@ -269,6 +269,12 @@ export class ViewEngine {
   showDraft(draft: DraftSurface | undefined): void {
     this.shown.showDraft(draft);
     this.applyLook();
+    this.draw();
+  }
+
+  /** Moves vertices of the surface that `showDraft` shows under this id. */
+  moveDraft(id: string, moved: MovedVertices): void {
+    this.surface.moveVertices(id, moved);
     this.draw();
   }
 

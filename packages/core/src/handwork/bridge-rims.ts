@@ -45,7 +45,9 @@ export function bridgeRims(mesh: TriangleMesh, { from, to, width }: BridgeEdit):
   const steps = Math.abs(a.at - b.at);
   const between = a.loop === b.loop ? Math.min(steps, loops[a.loop].length - steps) : Infinity;
   if (apart.length === 0 || between <= edges + 1)
-    throw cannot('Both ends of the bridge are at the same place of the rim. Draw it to another rim, or across the hole.');
+    throw cannot(
+      'Both ends of the bridge are at the same place of the rim. Draw it to another rim, or across the hole.',
+    );
   const near = trianglesBetween(mesh, a.place, b.place);
   for (const { start, end } of apart.sort((x, y) => x.off - y.off))
     for (const swing of SWINGS) {

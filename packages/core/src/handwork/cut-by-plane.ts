@@ -30,7 +30,8 @@ export function cutByPlane(mesh: TriangleMesh, { at, normal, cap }: CutEdit): { 
     return Math.abs(h) < near ? 0 : h;
   };
   const cut = clip(mesh, height);
-  if (cut.indices.length === 0) throw cannot('Nothing of the surface lies on the side that is kept. Turn the cut round.');
+  if (cut.indices.length === 0)
+    throw cannot('Nothing of the surface lies on the side that is kept. Turn the cut round.');
   if (triangleCount(cut) === triangleCount(mesh)) throw cannot('The plane misses the surface: nothing was cut.');
   const { mesh: sound } = makeManifold(cut);
   if (!cap) return { mesh: sound, leftOpen: 0 };
@@ -99,7 +100,11 @@ function longer(p: readonly number[], [a, b, c, d]: readonly number[]): boolean 
 }
 
 /** Closes outlines in a plane, from the side against its normal. */
-function capped(mesh: TriangleMesh, rims: readonly Uint32Array[], normal: Vec3): { mesh: TriangleMesh; leftOpen: number } {
+function capped(
+  mesh: TriangleMesh,
+  rims: readonly Uint32Array[],
+  normal: Vec3,
+): { mesh: TriangleMesh; leftOpen: number } {
   const p = mesh.positions;
   const u = normalize3(cross3(normal, Math.abs(normal[0]) < 0.7 ? [1, 0, 0] : [0, 1, 0]));
   // Seen from outside the cap, so counter-clockwise outlines bound material.

@@ -71,11 +71,7 @@ const isPlace = (v: unknown): boolean =>
 const isDirection = (v: unknown): boolean => isPlace(v) && Math.hypot(...(v as number[])) > 1e-6;
 const isFlag = (v: unknown): boolean => v === undefined || typeof v === 'boolean';
 const isDab = (v: unknown): boolean =>
-  Array.isArray(v) &&
-  v.length === 5 &&
-  isPlace(v.slice(0, 3)) &&
-  isNumber(v[3], 1e-3, WIDEST) &&
-  isNumber(v[4], 0, 1);
+  Array.isArray(v) && v.length === 5 && isPlace(v.slice(0, 3)) && isNumber(v[3], 1e-3, WIDEST) && isNumber(v[4], 0, 1);
 const areDabs = (v: unknown): boolean =>
   Array.isArray(v) && v.length > 0 && v.length <= MOST_DABS && v.every((dab) => isDab(dab));
 

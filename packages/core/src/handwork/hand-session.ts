@@ -77,6 +77,26 @@ export class HandSession {
     return change;
   }
 
+  /** What a dab would reach: the first `count` of `vertices`, valid until the next dab. */
+  under(dab: Dab): { vertices: Uint32Array; count: number } {
+    return { vertices: this.reach.vertices, count: this.reach.find(dab) };
+  }
+
+  /** Unit normal of a vertex as the surface lies now. */
+  normalAt(v: number, out: Float64Array): void {
+    this.reach.normalAt(v, out);
+  }
+
+  /** The first `count` vertices of a list and all that share a triangle with one of them. */
+  withNeighbours(vertices: ArrayLike<number>, count: number): Uint32Array {
+    const { start, list } = this.reach.around;
+    const all = new Set<number>();
+    for (let i = 0; i < count; i++)
+      for (let j = start[vertices[i]]; j < start[vertices[i] + 1]; j++)
+        for (let k = 0; k < 3; k++) all.add(this.mesh.indices[3 * list[j] + k]);
+    return Uint32Array.from(all);
+  }
+
   /** Begins a stroke, which goes on dab by dab; `end` makes it an edit. */
   begin(edit: Omit<BrushEdit, 'dabs'>): void {
     this.stroke = { edit, dabs: [], brush: new BrushStroke(this.mesh, this.reach, this.base, edit) };
@@ -220,6 +240,7 @@ function fillNearest(mesh: TriangleMesh, { at, shape }: FillEdit, ctx: RunContex
     at,
   );
   const r = fillHoles(mesh, { shape, only: [loop] }, ctx);
-  if (r.filled === 0) throw cannot('Every filling of this hole would cross the surface. Bridge it first, or erase what is in the way.');
+  if (r.filled === 0)
+    throw cannot('Every filling of this hole would cross the surface. Bridge it first, or erase what is in the way.');
   return { mesh: r.mesh, filled: r.filled, leftOpen: 0 };
 }

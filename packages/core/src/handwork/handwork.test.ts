@@ -1,5 +1,12 @@
 import { box, cutOut, meshOf, sphere, torus } from '../../test/shapes.js';
-import { boundsOf, compactMesh, triangleCount, vertexCount, vertexNormals, type TriangleMesh } from '../geometry/index.js';
+import {
+  boundsOf,
+  compactMesh,
+  triangleCount,
+  vertexCount,
+  vertexNormals,
+  type TriangleMesh,
+} from '../geometry/index.js';
 import { createRandom, gaussian } from '../math/index.js';
 import { enclosedVolume, surfaceArea } from '../measure/index.js';
 import { findCrossings, inspectTopology, labelPieces } from '../mesh/index.js';
@@ -129,7 +136,8 @@ test('flattening goes towards the plane of the first dab', () => {
   const flat = done(ball, { kind: 'flatten', dabs: Array<Dab>(12).fill([0, 0, 20, 6, 1]), amount: 1 });
   const near: number[] = [];
   for (let v = 0; v < flat.positions.length; v += 3)
-    if (flat.positions[v + 2] > 0 && Math.hypot(flat.positions[v], flat.positions[v + 1]) < 3) near.push(flat.positions[v + 2]);
+    if (flat.positions[v + 2] > 0 && Math.hypot(flat.positions[v], flat.positions[v + 1]) < 3)
+      near.push(flat.positions[v + 2]);
   // A cap of 3 mm about the pole of a ball of 20 mm is 0.23 mm high.
   expect(Math.max(...near) - Math.min(...near)).toBeLessThan(0.03);
 });
@@ -170,7 +178,18 @@ describe('taking out', () => {
     const session = new HandSession(ball);
     const before = session.mesh;
     expect(() => session.do({ kind: 'erase', dabs: [[100, 0, 0, 5, 1]] }, ctx)).toThrow('no surface under the brush');
-    expect(() => session.do({ kind: 'erase', dabs: [[0, 0, 20, 90, 1], [0, 0, -20, 90, 1]] }, ctx)).toThrow('left');
+    expect(() =>
+      session.do(
+        {
+          kind: 'erase',
+          dabs: [
+            [0, 0, 20, 90, 1],
+            [0, 0, -20, 90, 1],
+          ],
+        },
+        ctx,
+      ),
+    ).toThrow('left');
     expect(session.mesh).toBe(before);
     expect(session.edits).toEqual([]);
   });
@@ -185,9 +204,7 @@ describe('bridges', () => {
     expect(findCrossings(bridged)).toHaveLength(0);
     // It leaves both ends the way the ball goes, so it rises over the hole.
     expect(boundsOf(bridged.positions).max[2]).toBeGreaterThan(18);
-    expect(bridged.invented!.filter((i) => i > 0).length).toBe(
-      vertexCount(bridged) - vertexCount(compactMesh(open)),
-    );
+    expect(bridged.invented!.filter((i) => i > 0).length).toBe(vertexCount(bridged) - vertexCount(compactMesh(open)));
     const closed = done(
       open,
       { kind: 'bridge', from: [r, 0, 15], to: [-r, 0, 15], width: 3 },
@@ -255,7 +272,9 @@ describe('cutting', () => {
   test('without a cap it stays open; a plane beside the surface is refused', () => {
     const open = done(ball, { kind: 'cut', at: [0, 0, 0], normal: [0, 0, 1], cap: false });
     expect(inspectTopology(open).holes).toBe(1);
-    expect(() => done(ball, { kind: 'cut', at: [0, 0, 50], normal: [0, 0, 1], cap: true })).toThrow('Turn the cut round');
+    expect(() => done(ball, { kind: 'cut', at: [0, 0, 50], normal: [0, 0, 1], cap: true })).toThrow(
+      'Turn the cut round',
+    );
     expect(() => done(ball, { kind: 'cut', at: [0, 0, -50], normal: [0, 0, 1], cap: true })).toThrow('misses');
   });
 });
@@ -265,7 +284,14 @@ test('every edit can be taken back and done again, and all at once gives the sam
   const session = new HandSession(open);
   const places = [session.mesh.positions.slice()];
   const list: HandEdit[] = [
-    { kind: 'smooth', dabs: [[0, -20, 0, 5, 1], [1, -20, 0, 5, 0.7]], amount: 0.8 },
+    {
+      kind: 'smooth',
+      dabs: [
+        [0, -20, 0, 5, 1],
+        [1, -20, 0, 5, 0.7],
+      ],
+      amount: 0.8,
+    },
     { kind: 'bridge', from: [12, 0, 16], to: [-12, 0, 16], width: 2 },
     { kind: 'push', dabs: [[20, 0, 0, 5, 1]], amount: 1 },
     { kind: 'refill', dabs: [[0, 0, -20, 4, 1]] },

@@ -26,7 +26,11 @@ export function markMoved(mesh: TriangleMesh, before: Float32Array): Moved {
   let count = 0;
   let farthest = 0;
   for (let v = 0; v < n; v++) {
-    const off = Math.hypot(p[3 * v] - before[3 * v], p[3 * v + 1] - before[3 * v + 1], p[3 * v + 2] - before[3 * v + 2]);
+    const off = Math.hypot(
+      p[3 * v] - before[3 * v],
+      p[3 * v + 1] - before[3 * v + 1],
+      p[3 * v + 2] - before[3 * v + 2],
+    );
     if (off === 0) continue;
     count++;
     farthest = Math.max(farthest, off);

@@ -40,12 +40,9 @@ export function takeOut(
   const rims = new Set<string>();
   const { indices, positions } = mesh;
   for (let t = 0; t < indices.length; t += 3) {
-    const corners = indices.subarray(t, t + 3);
-    if (!corners.some((v) => gone[v])) {
-      kept.push(...corners);
-      continue;
-    }
-    for (const v of corners) if (!gone[v]) (reach.rim[v] ? rims : opened).add(placeKey(positions, v));
+    const [a, b, c] = [indices[t], indices[t + 1], indices[t + 2]];
+    if ((gone[a] | gone[b] | gone[c]) === 0) kept.push(a, b, c);
+    else for (const v of [a, b, c]) if (!gone[v]) (reach.rim[v] ? rims : opened).add(placeKey(positions, v));
   }
   if (kept.length === 0) throw cannot('Nothing of the surface would be left.');
   const rest = withoutCrumbs(makeManifold(compactMesh({ ...mesh, indices: Uint32Array.from(kept) })).mesh, opened);

@@ -19,9 +19,7 @@ export function triangulateOutlines(
   const left: number[] = [];
   outlines.forEach((outline, i) => {
     if (areas[i] > 0) return;
-    const around = outer
-      .filter((o) => contains(at, outlines[o], outline[0]))
-      .sort((a, b) => areas[a] - areas[b]);
+    const around = outer.filter((o) => contains(at, outlines[o], outline[0])).sort((a, b) => areas[a] - areas[b]);
     if (around.length > 0) holes.get(around[0])!.push(i);
     else left.push(i);
   });
@@ -117,7 +115,8 @@ function seenFrom(at: ArrayLike<number>, ring: readonly number[], v: number): nu
 
 /** Is a place in the triangle of (x, y), (across, y) and (px, py)? */
 function insidePlain(wx: number, wy: number, x: number, y: number, across: number, px: number, py: number): boolean {
-  const side = (ax: number, ay: number, bx: number, by: number): number => (bx - ax) * (wy - ay) - (by - ay) * (wx - ax);
+  const side = (ax: number, ay: number, bx: number, by: number): number =>
+    (bx - ax) * (wy - ay) - (by - ay) * (wx - ax);
   const [d, e, f] = [side(x, y, across, y), side(across, y, px, py), side(px, py, x, y)];
   return (d >= 0 && e >= 0 && f >= 0) || (d <= 0 && e <= 0 && f <= 0);
 }

@@ -1,6 +1,6 @@
 import { triangleCount, vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { findCrossings } from '../mesh/crossings.js';
-import { BOUNDARY, boundaryLoops, nextHalfEdge, oppositeHalfEdges } from '../mesh/topology.js';
+import { BOUNDARY, nextHalfEdge, oppositeHalfEdges } from '../mesh/topology.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { fillHole, type FillShape } from './fill-hole.js';
 import { listHoles } from './holes.js';
@@ -46,12 +46,12 @@ export interface FillHolesResult {
  */
 export function fillHoles(mesh: TriangleMesh, options: Partial<FillHolesOptions>, ctx: RunContext): FillHolesResult {
   const o = { ...FILL_HOLES_DEFAULTS, ...options };
-  const holes = listHoles(mesh).filter(
-    (h, i) => (o.maxRim === 0 || h.length <= o.maxRim) && (!o.only || o.only.includes(i)),
-  );
-  const total = boundaryLoops(mesh).length;
+  const opposite = oppositeHalfEdges(mesh.indices, vertexCount(mesh));
+  const all = listHoles(mesh, opposite);
+  const holes = all.filter((h, i) => (o.maxRim === 0 || h.length <= o.maxRim) && (!o.only || o.only.includes(i)));
+  const total = all.length;
   const around = new Surroundings(mesh);
-  const joined = edgesBetweenRims(mesh);
+  const joined = edgesBetweenRims(mesh, opposite);
   const work = holes.reduce((s, h) => s + h.rim.length ** 1.5, 0);
   const filling = ctx.part(0, 0.9);
   let done = 0;
@@ -113,10 +113,9 @@ function crossingPatches(
 }
 
 /** Tells which edges of the mesh join two vertices on rims: a patch must not make them a second time. */
-function edgesBetweenRims(mesh: TriangleMesh): (a: number, b: number) => boolean {
+function edgesBetweenRims(mesh: TriangleMesh, opposite: Int32Array): (a: number, b: number) => boolean {
   const { indices } = mesh;
   const n = vertexCount(mesh);
-  const opposite = oppositeHalfEdges(indices, n);
   const onRim = new Uint8Array(n);
   for (let h = 0; h < indices.length; h++) {
     if (opposite[h] === BOUNDARY) onRim[indices[h]] = onRim[indices[nextHalfEdge(h)]] = 1;

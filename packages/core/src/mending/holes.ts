@@ -8,10 +8,10 @@ export interface Hole {
   middle: [number, number, number];
 }
 
-/** Lists the holes of a mesh with manifold vertices, the longest rim first. O(n + m). */
-export function listHoles(mesh: TriangleMesh): Hole[] {
+/** Lists the holes of a mesh with manifold vertices, the longest rim first. O(n + m). @param opposite see `oppositeHalfEdges` */
+export function listHoles(mesh: TriangleMesh, opposite?: Int32Array): Hole[] {
   const p = mesh.positions;
-  return boundaryLoops(mesh)
+  return boundaryLoops(mesh, opposite)
     .map((rim) => {
       let length = 0;
       const middle: [number, number, number] = [0, 0, 0];

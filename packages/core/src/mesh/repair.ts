@@ -212,7 +212,7 @@ export function meanEdgeLength(mesh: TriangleMesh): number {
   for (let h = 0; h < indices.length; h++) {
     const a = 3 * indices[h];
     const b = 3 * indices[nextHalfEdge(h)];
-    sum += Math.hypot(p[a] - p[b], p[a + 1] - p[b + 1], p[a + 2] - p[b + 2]);
+    sum += Math.sqrt((p[a] - p[b]) ** 2 + (p[a + 1] - p[b + 1]) ** 2 + (p[a + 2] - p[b + 2]) ** 2);
   }
   return indices.length ? sum / indices.length : 0;
 }

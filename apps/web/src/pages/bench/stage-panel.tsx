@@ -15,7 +15,8 @@ import { RunningStep } from '../../shared/running-step';
 function missing(piece: PieceView, operation: OperationView): string | null {
   if (operation.needs.includes('scans') && piece.scans === 0) return 'Bring in scans first (Capture).';
   if (operation.needs.includes('placements') && !piece.placements) return 'Register the scans first.';
-  if (operation.needs.includes('mesh') && !piece.mesh) return 'Fuse the scans first.';
+  if (operation.needs.includes('mesh') && !piece.mesh)
+    return 'Fuse the scans first, or bring in a finished surface at Mend.';
   return null;
 }
 

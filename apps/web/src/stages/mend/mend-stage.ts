@@ -1,11 +1,21 @@
 import type { StageModule } from '../stage-module';
+import { BringInPanel } from './bring-in/bring-in-panel';
+import { handClient } from './hand/hand-client';
+import { HandOverlay } from './hand/hand-overlay';
+import { HandPanel } from './hand/hand-panel';
 import { HolesOverlay } from './holes/holes-overlay';
 import { HolesPanel } from './holes/holes-panel';
 
 export const mendStage: StageModule = {
   id: 'mend',
-  guide: 'Close holes and remove faults, take noise away, then reduce the triangles to what the use needs.',
-  panels: [HolesPanel],
-  overlays: [HolesOverlay],
+  guide: 'Close holes and remove faults, work on the surface by hand, take noise away, then reduce the triangles.',
+  panels: [HolesPanel, HandPanel, BringInPanel],
+  overlays: [HolesOverlay, HandOverlay],
+  // While something was drawn and is not kept yet, undo takes back a stroke.
+  undo: (direction) => handClient.step(direction),
+  shortcuts: [
+    ['[ and ]', 'Brush smaller, larger'],
+    ['Enter in the view', 'Uses the tool at the middle of the view'],
+  ],
   compared: true,
 };

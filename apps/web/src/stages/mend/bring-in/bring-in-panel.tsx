@@ -1,0 +1,95 @@
+import { useId, useRef, useState } from 'react';
+import { Upload } from 'lucide-react';
+import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
+import { uploadScan, type UploadJob } from '../../../api/upload-scan';
+import { Button, Notice, ProgressBar, SelectRow } from '../../../shared/controls';
+import type { StagePanelProps } from '../../stage-module';
+
+const UNITS = { auto: 'Millimetres, checked', mm: 'Millimetres', cm: 'Centimetres', m: 'Metres', in: 'Inches' };
+
+/** Brings in a surface that was made elsewhere, or with an earlier piece. */
+export function BringInPanel({ piece, busy }: StagePanelProps) {
+  const [unit, setUnit] = useState<keyof typeof UNITS>('auto');
+  const [sending, setSending] = useState<{ share: number; job: UploadJob } | null>(null);
+  const [refused, setRefused] = useState<string | null>(null);
+  const input = useRef<HTMLInputElement>(null);
+  const id = useId();
+  const send = (file: File): void => {
+    setRefused(null);
+    const params = JSON.stringify({ unit, ...(piece.plan ? { expected: piece.plan.size } : {}) });
+    const job = uploadScan(
+      file,
+      { pieceId: piece.id, setup: '', operation: OPERATION_IDS.mendBringIn, params },
+      {
+        progress: (share) => setSending({ share, job }),
+        done: () => setSending(null),
+        failed: (message) => {
+          setSending(null);
+          setRefused(message);
+        },
+      },
+    );
+    setSending({ share: 0, job });
+  };
+  const form = (
+    <>
+      <SelectRow title="Unit of the file" value={unit} choices={UNITS} onChange={(u: typeof unit) => setUnit(u)} />
+      <input
+        ref={input}
+        id={id}
+        type="file"
+        accept=".stl,.obj,.ply,.off,.glb,.gltf,.3mf,.zip"
+        className="sr-only"
+        aria-label="File of the surface"
+        onChange={(e) => {
+          const file = e.target.files?.[0];
+          e.target.value = '';
+          if (file) send(file);
+        }}
+      />
+      <div className="mt-2 flex items-center gap-1">
+        <Button
+          tone={piece.mesh || piece.scans > 0 ? 'plain' : 'go'}
+          disabled={busy || sending !== null}
+          onClick={() => input.current?.click()}
+        >
+          <Upload size={15} aria-hidden /> Choose a surface …
+        </Button>
+        {sending && (
+          <Button
+            onClick={() => {
+              sending.job.abort();
+              setSending(null);
+            }}
+          >
+            Cancel
+          </Button>
+        )}
+      </div>
+      {sending && (
+        <div className="mt-2">
+          <ProgressBar value={sending.share} label="Sending the surface" />
+        </div>
+      )}
+      {refused && <Notice tone="error">{refused}</Notice>}
+    </>
+  );
+  if (piece.mesh)
+    return (
+      <details className="relative border-b border-line py-3">
+        <summary className="cursor-pointer text-sm font-semibold">Another surface from a file</summary>
+        <p className="mb-2 mt-1 text-muted">It takes the place of the piece’s surface; undo brings that back.</p>
+        {form}
+      </details>
+    );
+  return (
+    <section aria-label="A surface from a file" className="relative border-b border-line py-3">
+      <h3 className="m-0 text-sm font-semibold">A surface from a file</h3>
+      <p className="mb-2 mt-1 text-muted">
+        Mend, work on, texture or check a surface that was made elsewhere: STL, OBJ, PLY, OFF, GLB, 3MF, or one of them
+        in a zip. What is wrong with it is told.
+      </p>
+      {form}
+    </section>
+  );
+}

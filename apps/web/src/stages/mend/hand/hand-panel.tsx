@@ -1,0 +1,245 @@
+import { useEffect, type ComponentType } from 'react';
+import {
+  ArrowUpFromLine,
+  CircleDashed,
+  Eraser,
+  PaintBucket,
+  Redo2,
+  Slice,
+  Spline,
+  Undo2,
+  Waves,
+  Minus,
+} from 'lucide-react';
+import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
+import { api, problemText } from '../../../api/api';
+import { useAppDispatch, useAppSelector } from '../../../app/store';
+import { toolChosen } from '../../../app/view-slice';
+import { Button, Check, Notice, SelectRow } from '../../../shared/controls';
+import { NumberRow } from '../../../shared/number-row';
+import { useStore } from '../../../shared/store';
+import type { StagePanelProps } from '../../stage-module';
+import { handClient } from './hand-client';
+import { handDesk, isBrush, type HandSettings, type HandTool } from './hand-desk';
+import { keptEdits } from './kept-edits';
+
+const TOOLS: readonly [HandTool, string, string, ComponentType<{ size: number }>][] = [
+  ['smooth', 'Smooth', 'Smooths what is smaller than the brush; the surface keeps its bend', Waves],
+  ['push', 'Push', 'Lifts the surface, or sinks it with a length below 0', ArrowUpFromLine],
+  ['flatten', 'Flatten', 'Makes flat, by the plane where the stroke begins', Minus],
+  ['erase', 'Erase', 'Takes triangles away and leaves a hole', Eraser],
+  ['refill', 'Refill', 'Takes a mark, a bump or a fault away and lets the surface go on over the place', PaintBucket],
+  ['fill', 'Fill', 'Fills the hole that is clicked', CircleDashed],
+  ['bridge', 'Bridge', 'Spans a strip from rim to rim: parts a wide hole, gives an island a hold', Spline],
+  ['cut', 'Cut', 'Cuts along a plane and closes the cut', Slice],
+];
+
+/** Work by hand on the surface: brushes, filling, bridges, cuts, each taken back alone, kept together as a step. */
+export function HandPanel({ piece, busy }: StagePanelProps) {
+  const meshId = piece.mesh?.id;
+  const settings = useStore(handDesk);
+  const { edits, canRedo, pending, notes, shown, sent, failed } = useStore(handClient);
+  const otherTool = useAppSelector((s) => s.view.tool) !== 'turn';
+  const [run, { error, isLoading }] = api.useRunOperationMutation();
+  const dispatch = useAppDispatch();
+  useEffect(() => {
+    const open = handClient.current().meshId;
+    if (!meshId) return handClient.close();
+    // What was begun here before, and a tool that is in hand, go on; else the surface is only read when it is needed.
+    if (keptEdits(meshId).length > 0 || (open && handDesk.current().tool)) handClient.open(meshId);
+    else if (open && open !== meshId) handClient.close();
+  }, [meshId]);
+  useEffect(
+    () => () => {
+      handDesk.choose(null);
+      handClient.close();
+    },
+    [],
+  );
+  const bounds = shown?.parts.bounds;
+  useEffect(() => {
+    if (bounds) handDesk.fit(Math.max(...bounds.max.map((c, k) => c - bounds.min[k])));
+  }, [bounds]);
+  if (!meshId) return null;
+
+  const { tool } = settings;
+  const choose = (next: HandTool): void => {
+    if (otherTool) dispatch(toolChosen('turn'));
+    handClient.open(meshId);
+    handDesk.choose(tool === next ? null : next);
+  };
+  const keep = (): void => {
+    handClient.setSent(true);
+    void run({ pieceId: piece.id, operationId: OPERATION_IDS.mendByHand, params: { edits } })
+      .unwrap()
+      .catch(() => handClient.setSent(false));
+  };
+  const waiting = pending > 0 || isLoading || (busy && sent);
+  return (
+    <section aria-label="By hand" className="border-b border-line py-3">
+      <h3 className="m-0 text-sm font-semibold">By hand</h3>
+      <p className="mb-2 mt-1 text-muted">
+        Work in the view. Each stroke can be taken back; what you keep becomes one step. What is invented is marked.
+      </p>
+      <div role="group" aria-label="Tools" className="grid grid-cols-4 gap-1">
+        {TOOLS.map(([id, name, help, Icon]) => (
+          <button
+            key={id}
+            type="button"
+            aria-pressed={tool === id}
+            title={help}
+            disabled={busy}
+            onClick={() => choose(id)}
+            className={`flex min-h-13 flex-col items-center justify-center gap-0.5 rounded-lg border px-0.5 py-1 text-xs disabled:opacity-50 ${
+              tool === id ? 'border-teal bg-teal-soft' : 'border-line bg-panel hover:bg-sunk'
+            }`}
+          >
+            <Icon size={17} aria-hidden />
+            {name}
+          </button>
+        ))}
+      </div>
+      {tool && <ToolOptions settings={settings} tool={tool} knowsErrors={Boolean(shown?.parts.expectedError)} />}
+      {failed && <Notice tone="error">{failed}</Notice>}
+      {notes.map((n) => (
+        <Notice key={n}>{n}</Notice>
+      ))}
+      {error && <Notice tone="error">{problemText(error)}</Notice>}
+      {(edits.length > 0 || canRedo) && (
+        <>
+          <p className="mb-1 mt-2" role="status">
+            {edits.length === 0
+              ? 'All taken back.'
+              : `${edits.length} ${edits.length === 1 ? 'edit' : 'edits'} not kept yet.`}
+          </p>
+          <div className="flex flex-wrap gap-1">
+            <Button tone="go" disabled={busy || waiting || edits.length === 0} onClick={keep}>
+              Keep as a step
+            </Button>
+            <Button
+              className="px-2"
+              aria-label="Take back the last edit"
+              title="Take back the last edit (Ctrl+Z)"
+              disabled={waiting || edits.length === 0}
+              onClick={() => handClient.step('undo')}
+            >
+              <Undo2 size={15} aria-hidden />
+            </Button>
+            <Button
+              className="px-2"
+              aria-label="Do it again"
+              title="Do it again (Ctrl+Shift+Z)"
+              disabled={waiting || !canRedo}
+              onClick={() => handClient.step('redo')}
+            >
+              <Redo2 size={15} aria-hidden />
+            </Button>
+            <Button disabled={waiting} onClick={() => handClient.discard()}>
+              Throw away
+            </Button>
+          </div>
+        </>
+      )}
+    </section>
+  );
+}
+
+function ToolOptions({
+  settings: s,
+  tool,
+  knowsErrors,
+}: {
+  settings: HandSettings;
+  tool: HandTool;
+  knowsErrors: boolean;
+}) {
+  return (
+    <div className="mt-2 flex flex-col gap-1.5">
+      {isBrush(tool) && (
+        <NumberRow
+          title="Brush"
+          help="Radius of the brush. In the view: [ smaller, ] larger"
+          unit="mm"
+          value={s.radius}
+          min={0.05}
+          max={1000}
+          step={0.5}
+          onChange={(radius) => handDesk.set({ radius })}
+        />
+      )}
+      {(tool === 'smooth' || tool === 'flatten') && (
+        <NumberRow
+          title="Strength"
+          help="How much of the way one stroke goes"
+          unit="%"
+          value={100 * s.strength}
+          min={5}
+          max={100}
+          step={5}
+          onChange={(percent) => handDesk.set({ strength: percent / 100 })}
+        />
+      )}
+      {tool === 'push' && (
+        <NumberRow
+          title="Outwards"
+          help="How far the middle of the brush goes; below 0 it goes inwards"
+          unit="mm"
+          value={s.by}
+          min={-1000}
+          max={1000}
+          step={0.1}
+          onChange={(by) => handDesk.set({ by })}
+        />
+      )}
+      {tool === 'smooth' && (
+        <Check checked={s.keepEdges} onChange={() => handDesk.set({ keepEdges: !s.keepEdges })}>
+          Keep edges
+        </Check>
+      )}
+      {(tool === 'smooth' || tool === 'flatten') && knowsErrors && (
+        <Check checked={s.withinError} onChange={() => handDesk.set({ withinError: !s.withinError })}>
+          Stay within the expected error
+        </Check>
+      )}
+      {tool === 'fill' && (
+        <SelectRow
+          title="Shape of fillings"
+          value={s.shape}
+          choices={{ smooth: 'As around', flat: 'Flat' }}
+          onChange={(shape: HandSettings['shape']) => handDesk.set({ shape })}
+        />
+      )}
+      {tool === 'bridge' && (
+        <NumberRow
+          title="Width"
+          help="The bridge takes so much of the rim at both ends"
+          unit="mm"
+          value={s.width}
+          min={0}
+          max={1000}
+          step={0.5}
+          onChange={(width) => handDesk.set({ width })}
+        />
+      )}
+      {tool === 'cut' && (
+        <>
+          <SelectRow
+            title="Along"
+            value={s.cutAlong}
+            choices={{ drawn: 'A line drawn', level: 'Level, by a click' }}
+            onChange={(cutAlong: HandSettings['cutAlong']) => handDesk.set({ cutAlong })}
+          />
+          <SelectRow
+            title="Keep"
+            value={s.keep}
+            choices={{ larger: 'The larger part', smaller: 'The smaller part' }}
+            onChange={(keep: HandSettings['keep']) => handDesk.set({ keep })}
+          />
+          <Check checked={s.cap} onChange={() => handDesk.set({ cap: !s.cap })}>
+            Close the cut with a flat face
+          </Check>
+        </>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,97 @@
+import { writePly } from '@amber-knit/core/io';
+import { expect, test, type Page } from './watched-page.js';
+
+/** Mend on a surface that was made elsewhere: it comes in, is worked on by hand, and what is kept is a step like any other. */
+
+const RADIUS = 30;
+
+/** A ball of rings of triangles without its top. */
+function openBall(): Uint8Array {
+  const rings = 70;
+  const around = 140;
+  const positions: number[] = [];
+  const indices: number[] = [];
+  const first = 12;
+  for (let i = first; i < rings; i++)
+    for (let j = 0; j < around; j++) {
+      const [theta, phi] = [(Math.PI * i) / rings, (2 * Math.PI * (j + i / 2)) / around];
+      positions.push(Math.sin(theta) * Math.cos(phi), Math.sin(theta) * Math.sin(phi), Math.cos(theta));
+    }
+  positions.push(0, 0, -1);
+  const at = (i: number, j: number): number => (i - first) * around + (j % around);
+  for (let i = first; i + 1 < rings; i++)
+    for (let j = 0; j < around; j++)
+      indices.push(at(i, j), at(i + 1, j), at(i, j + 1), at(i, j + 1), at(i + 1, j), at(i + 1, j + 1));
+  for (let j = 0; j < around; j++) indices.push(positions.length / 3 - 1, at(rings - 1, j + 1), at(rings - 1, j));
+  return writePly({ positions: Float32Array.from(positions, (x) => RADIUS * x), indices: Uint32Array.from(indices) });
+}
+
+const panel = (page: Page, name: string) => page.getByRole('region', { name });
+
+test('a surface from elsewhere is brought in, worked on by hand, and kept', async ({ page }) => {
+  await page.goto('/');
+  await page.getByRole('button', { name: 'New piece' }).click();
+  await page.getByLabel('Name').fill('Bowl from elsewhere');
+  await page.getByRole('button', { name: 'Make it' }).click();
+  await page.getByRole('link', { name: /^Mend:/ }).click();
+  await page
+    .getByLabel('File of the surface')
+    .setInputFiles([{ name: 'bowl.ply', mimeType: 'application/octet-stream', buffer: Buffer.from(openBall()) }]);
+  await expect(panel(page, 'Newest result')).toContainText('triangles brought in, 60.0 × 60.0 × ');
+  const holes = panel(page, 'Holes');
+  await expect(holes.getByRole('listitem')).toHaveCount(1);
+  const canvas = page.locator('canvas').first();
+  await expect.poll(() => canvas.getAttribute('data-triangles').then(Number)).toBeGreaterThan(1000);
+  const box = (await canvas.boundingBox())!;
+  const middle = { x: box.x + box.width / 2, y: box.y + box.height / 2 + 40 };
+  const stroke = async (dx: number): Promise<void> => {
+    await page.mouse.move(middle.x, middle.y);
+    await page.mouse.down();
+    await page.mouse.move(middle.x + dx, middle.y, { steps: 4 });
+    await page.mouse.up();
+  };
+
+  const hand = panel(page, 'By hand');
+  const tool = async (name: string): Promise<void> => {
+    await hand.getByRole('button', { name, exact: true }).click();
+    await expect(page.getByText('The right button turns. Escape ends it.')).toBeVisible();
+  };
+  await tool('Push');
+  await hand.getByLabel('Outwards').fill('4');
+  await stroke(40);
+  await expect(hand.getByText('1 edit not kept yet.')).toBeVisible();
+  await page.keyboard.press('Control+z');
+  await expect(hand.getByText('All taken back.')).toBeVisible();
+  await tool('Refill');
+  await stroke(30);
+  await expect(hand.getByText('1 edit not kept yet.')).toBeVisible();
+  // There is a single hole: wherever the surface is clicked, it is the nearest.
+  await tool('Fill');
+  await page.mouse.click(middle.x, middle.y);
+  await expect(hand.getByText('2 edits not kept yet.')).toBeVisible();
+
+  // A closed page loses none of it.
+  await page.reload();
+  await expect(hand.getByText('2 edits not kept yet.')).toBeVisible();
+  await hand.getByRole('button', { name: 'Keep as a step' }).click();
+  const result = panel(page, 'Newest result');
+  await expect(result).toContainText(/2 edits by hand.*2 places filled/);
+  await expect(result).toContainText(/Watertight\s*yes/i);
+  await expect(holes).toContainText('has no rim');
+  await expect(hand.getByText('not kept yet')).toHaveCount(0);
+
+  // Cut along a line drawn across the view, and back.
+  const triangles = await canvas.getAttribute('data-triangles').then(Number);
+  await tool('Cut');
+  await page.mouse.move(box.x + 80, middle.y);
+  await page.mouse.down();
+  await page.mouse.move(box.x + box.width - 80, middle.y + 15, { steps: 4 });
+  await page.mouse.up();
+  await expect(hand.getByText('1 edit not kept yet.')).toBeVisible();
+  await expect.poll(() => canvas.getAttribute('data-triangles').then(Number)).toBeLessThan(0.9 * triangles);
+  await hand.getByRole('button', { name: 'Throw away' }).click();
+  await expect.poll(() => canvas.getAttribute('data-triangles').then(Number)).toBe(triangles);
+  await page.keyboard.press('Escape');
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(holes.getByRole('listitem')).toHaveCount(1);
+});
