@@ -60,7 +60,7 @@ module.exports = {
     only('web', '^apps/web/', [
       '^packages/(contracts|core|device-protocol|planning)/',
       // Words and ids, and what is shown beforehand in a worker: all operations else run on the server.
-      '^packages/operations/src/(taking-away|quantity-text|operation-ids)\\.ts$',
+      '^packages/operations/src/(taking-away|quantity-text|operation-ids|numbers-in-list)\\.ts$',
     ]),
     // In the browser part: the base, then the view, then tools that several stages use, then stages, then pages.
     within('web-base', web('api|app|shared'), [web('api|app|shared')]),

@@ -3,7 +3,7 @@ import type { RunContext } from '@amber-knit/core/runtime';
 import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
 import { countText } from './quantity-text.js';
-import { ChoiceParam, LengthParam, TextParam } from './params.js';
+import { ChoiceParam, PlannedSizeParam, TextParam } from './params.js';
 import { scansFromFile } from './read-scans.js';
 import type { Unit } from './units.js';
 
@@ -35,13 +35,7 @@ export class CaptureImportParams {
   })
   columns = '';
 
-  @LengthParam({
-    title: 'Planned size',
-    help: 'Longest side of the object. A file whose size agrees with it only in another unit is asked about.',
-    min: 0,
-    max: 100_000,
-    whenEmpty: 'not known',
-  })
+  @PlannedSizeParam()
   expected = 0;
 }
 

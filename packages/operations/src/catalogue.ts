@@ -24,6 +24,7 @@ import { mendBringIn } from './mend-bring-in.js';
 import { mendByHand } from './mend-by-hand.js';
 import { mendDenoise } from './mend-denoise.js';
 import { mendEven } from './mend-even.js';
+import { mendFaults } from './mend-faults.js';
 import { mendHoles } from './mend-holes.js';
 import { mendReduce } from './mend-reduce.js';
 import type { Operation } from './operation.js';
@@ -58,6 +59,7 @@ export const OPERATIONS = [
   fuseSurface,
   mendBringIn,
   mendAll,
+  mendFaults,
   mendHoles,
   mendByHand,
   mendDenoise,

@@ -1,7 +1,7 @@
 import { boundsOf, triangleCount } from '@amber-knit/core/geometry';
 import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
-import { ChoiceParam, LengthParam } from './params.js';
+import { ChoiceParam, PlannedSizeParam } from './params.js';
 import { countText, shortCountText } from './quantity-text.js';
 import { surfaceFromFile } from './read-surface.js';
 import { SURFACE_FIGURES } from './surface-figures.js';
@@ -15,13 +15,7 @@ export class MendBringInParams {
   })
   unit: Unit | 'auto' = 'auto';
 
-  @LengthParam({
-    title: 'Planned size',
-    help: 'Longest side of the object. A file whose size agrees with it only in another unit is asked about.',
-    min: 0,
-    max: 100_000,
-    whenEmpty: 'not known',
-  })
+  @PlannedSizeParam()
   expected = 0;
 }
 

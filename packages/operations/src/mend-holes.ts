@@ -2,14 +2,16 @@ import { triangleCount } from '@amber-knit/core/geometry';
 import { GeometryError } from '@amber-knit/core/runtime';
 import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
-import { ChoiceParam, TextParam } from './params.js';
+import { placesInList } from './numbers-in-list.js';
+import { ChoiceParam, LONGEST_LIST, TextParam } from './params.js';
 import { countText, shareText, shortCountText } from './quantity-text.js';
 
 export class MendHolesParams {
   @TextParam({
     title: 'Holes',
-    help: 'Numbers in the list of holes, the longest rim first: 1, 3, 5. Empty fills all.',
+    help: 'Numbers in the list of holes, the longest rim first: 1, 3-5. Empty fills all.',
     whenEmpty: 'all',
+    longest: LONGEST_LIST,
   })
   holes = '';
 
@@ -39,7 +41,7 @@ export const mendHoles = defineOperation({
     const { surfaceArea } = await import('@amber-knit/core/measure');
     const sound = makeManifold(mesh).mesh;
     const there = listHoles(sound).length;
-    const only = holes.trim() === '' ? undefined : holes.split(',').map((text) => placeOf(text, there));
+    const only = placesInList(holes, there, 'hole');
     const r = fillHoles(sound, { shape, only }, ctx);
     if (r.filled === 0) {
       throw new GeometryError(
@@ -89,15 +91,3 @@ export const mendHoles = defineOperation({
     detail: f.leftOpen ? `${f.leftOpen} holes` : 'no holes',
   }),
 });
-
-/** A place in the list of holes from its number. */
-function placeOf(text: string, there: number): number {
-  const number = Number(text);
-  if (!Number.isInteger(number) || number < 1 || number > there) {
-    throw new GeometryError(
-      'invalid-parameter',
-      `"${text.trim()}" is no hole of this surface: it has ${there}, numbered from 1, the longest rim first.`,
-    );
-  }
-  return number - 1;
-}

@@ -21,6 +21,7 @@ export const OPERATION_IDS = {
   mendAll: 'mend.all',
   mendBringIn: 'mend.bring-in',
   mendByHand: 'mend.by-hand',
+  mendFaults: 'mend.faults',
   mendHoles: 'mend.holes',
   mendReduce: 'mend.reduce',
   registerAutomatic: 'register.automatic',

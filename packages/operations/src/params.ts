@@ -74,6 +74,16 @@ const finite = { allowNaN: false, allowInfinity: false };
 export const LengthParam = (o: NumberOptions): PropertyDecorator =>
   field('length', { ...o, unit: 'mm' }, [IsNumber(finite), Min(o.min), Max(o.max)]);
 
+/** The longest side of the object as planned, against which the unit of a file is checked. */
+export const PlannedSizeParam = (): PropertyDecorator =>
+  LengthParam({
+    title: 'Planned size',
+    help: 'Longest side of the object. A file whose size agrees with it only in another unit is asked about.',
+    min: 0,
+    max: 100_000,
+    whenEmpty: 'not known',
+  });
+
 /** A whole number. */
 export const CountParam = (o: NumberOptions & { unit?: string }): PropertyDecorator =>
   field('count', o, [IsInt(), Min(o.min), Max(o.max)]);
@@ -97,9 +107,20 @@ export const ChoiceParam = (o: {
 export const FlagParam = (o: { title: string; help: string; more?: boolean }): PropertyDecorator =>
   field('flag', o, [IsBoolean()]);
 
-/** A short text. */
-export const TextParam = (o: { title: string; help: string; whenEmpty?: string; more?: boolean }): PropertyDecorator =>
-  field('text', o, [IsString(), MaxLength(120)]);
+/** A short text, or a longer one of so many characters. */
+export const TextParam = ({
+  longest = 120,
+  ...o
+}: {
+  title: string;
+  help: string;
+  whenEmpty?: string;
+  more?: boolean;
+  longest?: number;
+}): PropertyDecorator => field('text', o, [IsString(), MaxLength(longest)]);
+
+/** Characters of a list of numbers. */
+export const LONGEST_LIST = 20_000;
 
 /** Names of scans; none stands for all. */
 export const ScansParam = (o: { title: string; help: string }): PropertyDecorator =>

@@ -1,6 +1,6 @@
 import { triangleNormal, vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { meanEdgeLength } from '../mesh/repair.js';
-import { BOUNDARY, nextHalfEdge, oppositeHalfEdges } from '../mesh/topology.js';
+import { oppositeHalfEdges, rimVertices } from '../mesh/topology.js';
 import { vertexTriangles, type VertexTriangles } from '../mesh/vertex-triangles.js';
 import { PointGrid } from '../spatial/point-grid.js';
 import type { Dab } from './hand-edit.js';
@@ -39,7 +39,7 @@ export class BrushReach {
     this.seen = new Uint32Array(n);
     this.near = new Uint32Array(n);
     this.around = vertexTriangles(mesh);
-    this.rim = rimVertices(mesh);
+    this.rim = rimVertices(mesh.indices, n, oppositeHalfEdges(mesh.indices, n));
     this.cell = CELL_EDGES * meanEdgeLength(mesh) || 1;
     this.grid = new PointGrid(mesh.positions, this.cell);
   }
@@ -119,12 +119,4 @@ export class BrushReach {
     out[1] = y / l;
     out[2] = z / l;
   }
-}
-
-function rimVertices({ positions, indices }: TriangleMesh): Uint8Array {
-  const out = new Uint8Array(positions.length / 3);
-  const opposite = oppositeHalfEdges(indices, out.length);
-  for (let h = 0; h < indices.length; h++)
-    if (opposite[h] === BOUNDARY) out[indices[h]] = out[indices[nextHalfEdge(h)]] = 1;
-  return out;
 }

@@ -1,6 +1,6 @@
 import { triangleCount, vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { findCrossings } from '../mesh/crossings.js';
-import { BOUNDARY, nextHalfEdge, oppositeHalfEdges } from '../mesh/topology.js';
+import { nextHalfEdge, oppositeHalfEdges, rimVertices } from '../mesh/topology.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { fillHole, type FillShape } from './fill-hole.js';
 import { listHoles } from './holes.js';
@@ -116,10 +116,7 @@ function crossingPatches(
 function edgesBetweenRims(mesh: TriangleMesh, opposite: Int32Array): (a: number, b: number) => boolean {
   const { indices } = mesh;
   const n = vertexCount(mesh);
-  const onRim = new Uint8Array(n);
-  for (let h = 0; h < indices.length; h++) {
-    if (opposite[h] === BOUNDARY) onRim[indices[h]] = onRim[indices[nextHalfEdge(h)]] = 1;
-  }
+  const onRim = rimVertices(indices, n, opposite);
   const edges = new Set<number>();
   const key = (a: number, b: number): number => Math.min(a, b) * n + Math.max(a, b);
   for (let h = 0; h < indices.length; h++) {

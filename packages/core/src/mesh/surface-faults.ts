@@ -1,7 +1,7 @@
 import { orient2d, orient3d } from 'robust-predicates';
 import { triangleCount, vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { TriangleBvh } from '../spatial/triangle-bvh.js';
-import { BOUNDARY, boundaryLoops, labelPieces, oppositeHalfEdges } from './topology.js';
+import { boundaryLoops, labelPieces, oppositeHalfEdges, rimVertices } from './topology.js';
 
 /** A part of a surface whose triangles hang together. */
 export interface SurfacePiece {
@@ -43,9 +43,8 @@ function needlesAndSlivers(mesh: TriangleMesh): Pick<SurfaceFaults, 'slivers' | 
   const { positions: p, indices } = mesh;
   const n = vertexCount(mesh);
   const angles = new Float64Array(n);
-  const onRim = new Uint8Array(n);
   const slivers: number[] = [];
-  const opposite = oppositeHalfEdges(indices, n);
+  const onRim = rimVertices(indices, n, oppositeHalfEdges(indices, n));
   const side = new Float64Array(3);
   for (let t = 0; t < triangleCount(mesh); t++) {
     for (let k = 0; k < 3; k++) {
@@ -53,7 +52,6 @@ function needlesAndSlivers(mesh: TriangleMesh): Pick<SurfaceFaults, 'slivers' | 
       const a = 3 * indices[3 * t + ((k + 1) % 3)];
       const b = 3 * indices[3 * t + ((k + 2) % 3)];
       side[k] = (p[a] - p[b]) ** 2 + (p[a + 1] - p[b + 1]) ** 2 + (p[a + 2] - p[b + 2]) ** 2;
-      if (opposite[3 * t + k] === BOUNDARY) onRim[indices[3 * t + k]] = onRim[indices[3 * t + ((k + 1) % 3)]] = 1;
     }
     const sum = side[0] + side[1] + side[2];
     // Heron: sixteen times the squared area.

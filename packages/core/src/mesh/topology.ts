@@ -47,6 +47,14 @@ export function oppositeHalfEdges(indices: Uint32Array, vertices: number): Int32
   return opposite;
 }
 
+/** 1 for vertices of edges with a triangle on one side only. O(n + m). @param opposite see `oppositeHalfEdges` */
+export function rimVertices(indices: Uint32Array, vertices: number, opposite: Int32Array): Uint8Array {
+  const out = new Uint8Array(vertices);
+  for (let h = 0; h < indices.length; h++)
+    if (opposite[h] === BOUNDARY) out[indices[h]] = out[indices[nextHalfEdge(h)]] = 1;
+  return out;
+}
+
 /** Half-edges at one vertex from which on sorting them costs less than comparing all with all. */
 const LONG_ROW = 64;
 

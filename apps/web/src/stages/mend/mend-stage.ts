@@ -1,5 +1,7 @@
 import type { StageModule } from '../stage-module';
 import { BringInPanel } from './bring-in/bring-in-panel';
+import { FaultsOverlay } from './faults/faults-overlay';
+import { FaultsPanel } from './faults/faults-panel';
 import { handClient } from './hand/hand-client';
 import { HandOverlay } from './hand/hand-overlay';
 import { HandPanel } from './hand/hand-panel';
@@ -9,8 +11,8 @@ import { HolesPanel } from './holes/holes-panel';
 export const mendStage: StageModule = {
   id: 'mend',
   guide: 'Close holes and remove faults, work on the surface by hand, take noise away, then reduce the triangles.',
-  panels: [HolesPanel, HandPanel, BringInPanel],
-  overlays: [HolesOverlay, HandOverlay],
+  panels: [FaultsPanel, HolesPanel, HandPanel, BringInPanel],
+  overlays: [FaultsOverlay, HolesOverlay, HandOverlay],
   // While something was drawn and is not kept yet, undo takes back a stroke.
   undo: (direction) => handClient.step(direction),
   shortcuts: [

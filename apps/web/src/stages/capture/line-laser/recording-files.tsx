@@ -1,11 +1,10 @@
-import { useRef, useState } from 'react';
+import { useState } from 'react';
 import { Film } from 'lucide-react';
-import { Button } from '../../../shared/controls';
+import { FileButton } from '../../../shared/file-button';
 import { lineLaserClient } from './line-laser-client';
 
 /** Begins with a line-laser recording that was made elsewhere. */
 export function RecordingFiles() {
-  const chooser = useRef<HTMLInputElement>(null);
   const [perSecond, setPerSecond] = useState(10);
   return (
     <section aria-label="Line-laser recording" className="mt-4 flex flex-col gap-2">
@@ -25,21 +24,13 @@ export function RecordingFiles() {
           className="num rounded-lg border border-[var(--field)] bg-panel px-2 py-1"
         />
       </label>
-      <input
-        ref={chooser}
-        type="file"
+      <FileButton
+        label="Line-laser recording file"
         accept="video/*,.zip"
-        className="hidden"
-        aria-label="Line-laser recording file"
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          if (file) void lineLaserClient.read(file, perSecond);
-          e.target.value = '';
-        }}
-      />
-      <Button onClick={() => chooser.current?.click()}>
+        onFile={(file) => void lineLaserClient.read(file, perSecond)}
+      >
         <Film size={16} /> Choose a recording
-      </Button>
+      </FileButton>
     </section>
   );
 }

@@ -1,4 +1,4 @@
-import { useId, useRef, useState } from 'react';
+import { useState } from 'react';
 import { LocateFixed } from 'lucide-react';
 import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import { lengthText } from '@amber-knit/operations/quantity-text';
@@ -7,6 +7,7 @@ import { uploadScan } from '../../../api/upload-scan';
 import { useAppDispatch } from '../../../app/store';
 import { placeLookedAt } from '../../../app/view-slice';
 import { Button, Check, SelectRow, IconButton, Notice, ProgressBar } from '../../../shared/controls';
+import { FileButton, SURFACE_FILES } from '../../../shared/file-button';
 import { NumberRow } from '../../../shared/number-row';
 import { useStore } from '../../../shared/store';
 import type { StagePanelProps } from '../../stage-module';
@@ -24,8 +25,6 @@ export function ReferencePanel({ piece, steps, busy }: StagePanelProps) {
   const [tolerance, setTolerance] = useState(0.2);
   const [sending, setSending] = useState<number | null>(null);
   const [refused, setRefused] = useState<string | null>(null);
-  const input = useRef<HTMLInputElement>(null);
-  const id = useId();
   const dispatch = useAppDispatch();
   if (!piece.mesh) return null;
   const last = steps.filter((s) => s.operationId === OPERATION_IDS.checkCompare).pop();
@@ -72,27 +71,16 @@ export function ReferencePanel({ piece, steps, busy }: StagePanelProps) {
         value={tolerance}
         onChange={setTolerance}
       />
-      <input
-        ref={input}
-        id={id}
-        type="file"
-        accept=".stl,.obj,.ply,.off,.glb,.gltf,.3mf,.zip"
-        className="sr-only"
-        aria-label="File of the reference"
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          e.target.value = '';
-          if (file) send(file);
-        }}
-      />
       <div className="mt-2 flex flex-wrap gap-1">
-        <Button
+        <FileButton
+          label="File of the reference"
+          accept={SURFACE_FILES}
           tone={deviation ? 'plain' : 'go'}
           disabled={busy || sending !== null}
-          onClick={() => input.current?.click()}
+          onFile={send}
         >
           {deviation ? 'Another reference …' : 'Choose a reference …'}
-        </Button>
+        </FileButton>
         {last && (
           <Button disabled={busy} onClick={() => void again({ id: last.id, params: { place, unit, tolerance } })}>
             Compare again

@@ -1,8 +1,9 @@
-import { useId, useRef, useState } from 'react';
+import { useState } from 'react';
 import { Upload } from 'lucide-react';
 import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import { uploadScan, type UploadJob } from '../../../api/upload-scan';
 import { Button, Notice, ProgressBar, SelectRow } from '../../../shared/controls';
+import { FileButton, SURFACE_FILES } from '../../../shared/file-button';
 import type { StagePanelProps } from '../../stage-module';
 
 const UNITS = { auto: 'Millimetres, checked', mm: 'Millimetres', cm: 'Centimetres', m: 'Metres', in: 'Inches' };
@@ -12,8 +13,6 @@ export function BringInPanel({ piece, busy }: StagePanelProps) {
   const [unit, setUnit] = useState<keyof typeof UNITS>('auto');
   const [sending, setSending] = useState<{ share: number; job: UploadJob } | null>(null);
   const [refused, setRefused] = useState<string | null>(null);
-  const input = useRef<HTMLInputElement>(null);
-  const id = useId();
   const send = (file: File): void => {
     setRefused(null);
     const params = JSON.stringify({ unit, ...(piece.plan ? { expected: piece.plan.size } : {}) });
@@ -34,27 +33,16 @@ export function BringInPanel({ piece, busy }: StagePanelProps) {
   const form = (
     <>
       <SelectRow title="Unit of the file" value={unit} choices={UNITS} onChange={(u: typeof unit) => setUnit(u)} />
-      <input
-        ref={input}
-        id={id}
-        type="file"
-        accept=".stl,.obj,.ply,.off,.glb,.gltf,.3mf,.zip"
-        className="sr-only"
-        aria-label="File of the surface"
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          e.target.value = '';
-          if (file) send(file);
-        }}
-      />
       <div className="mt-2 flex items-center gap-1">
-        <Button
+        <FileButton
+          label="File of the surface"
+          accept={SURFACE_FILES}
           tone={piece.mesh || piece.scans > 0 ? 'plain' : 'go'}
           disabled={busy || sending !== null}
-          onClick={() => input.current?.click()}
+          onFile={send}
         >
           <Upload size={15} aria-hidden /> Choose a surface …
-        </Button>
+        </FileButton>
         {sending && (
           <Button
             onClick={() => {

@@ -27,6 +27,12 @@ const HINTS: Record<HandTool, string> = {
   cut: 'Drag a line across the piece.',
 };
 
+/** The brush is seen on dark and on light. */
+const RING = [
+  { stroke: '#26221c', strokeWidth: 3, opacity: 0.5 },
+  { stroke: '#ffffff', strokeWidth: 1.5 },
+];
+
 /** Work by hand: the surface as it stands, the brush, and what the pen draws. */
 export function HandOverlay({ engine, inputs }: OverlayProps) {
   const { tool, radius, from, cutAlong } = useStore(handDesk);
@@ -158,27 +164,12 @@ export function HandOverlay({ engine, inputs }: OverlayProps) {
   return (
     <>
       <svg ref={area} className="pointer-events-none absolute inset-0 h-full w-full" aria-hidden>
-        {drawing && isBrush(tool) && ring && (
-          <>
-            <circle
-              cx={ring.spot[0]}
-              cy={ring.spot[1]}
-              r={ring.pixels}
-              fill="none"
-              stroke="#26221c"
-              strokeWidth={3}
-              opacity={0.5}
-            />
-            <circle
-              cx={ring.spot[0]}
-              cy={ring.spot[1]}
-              r={ring.pixels}
-              fill="none"
-              stroke="#ffffff"
-              strokeWidth={1.5}
-            />
-          </>
-        )}
+        {drawing &&
+          isBrush(tool) &&
+          ring &&
+          RING.map((stroke) => (
+            <circle key={stroke.stroke} cx={ring.spot[0]} cy={ring.spot[1]} r={ring.pixels} fill="none" {...stroke} />
+          ))}
         {line && (
           <line
             x1={line[0][0]}

@@ -28,12 +28,6 @@ export function besideHole({ middle, rim }: FoundHole, away: number): [number, n
   return [0, 1, 2].map((k) => middle[k] + (away * area[k]) / l) as [number, number, number];
 }
 
-/** Numbers of the chosen holes, as the operation takes them. */
-export const numbersOf = (chosen: ReadonlySet<number>): string =>
-  Array.from(chosen, (i) => i + 1)
-    .sort((a, b) => a - b)
-    .join(', ');
-
 /** Places of the holes whose rim is no longer than `most` mm. */
 export const upTo = (holes: readonly FoundHole[], most: number): Set<number> =>
   new Set(holes.flatMap((h, i) => (h.length <= most ? [i] : [])));

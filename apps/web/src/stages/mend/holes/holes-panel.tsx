@@ -1,15 +1,16 @@
 import { useEffect, useState } from 'react';
-import { LocateFixed } from 'lucide-react';
+import { numbersText } from '@amber-knit/operations/numbers-in-list';
 import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import { lengthText } from '@amber-knit/operations/quantity-text';
 import { api, problemText } from '../../../api/api';
 import { useAppDispatch } from '../../../app/store';
 import { placeLookedAt } from '../../../app/view-slice';
-import { Button, SelectRow, IconButton, Notice } from '../../../shared/controls';
+import { Button, Notice, SelectRow } from '../../../shared/controls';
 import { NumberRow } from '../../../shared/number-row';
 import { useStore } from '../../../shared/store';
 import type { StagePanelProps } from '../../stage-module';
-import { acrossText, besideHole, numbersOf, upTo, type FoundHole } from './hole-words';
+import { PlaceRow } from '../places/place-row';
+import { acrossText, besideHole, upTo, type FoundHole } from './hole-words';
 import { holesClient } from './holes-client';
 
 /** So many are listed; the rest, the smallest, are chosen by size. */
@@ -38,7 +39,7 @@ export function HolesPanel({ piece, busy }: StagePanelProps) {
     void run({
       pieceId: piece.id,
       operationId: OPERATION_IDS.mendHoles,
-      params: { holes: numbersOf(chosen), shape },
+      params: { holes: numbersText(chosen), shape },
     });
   return (
     <section aria-label="Holes" className="border-b border-line py-3">
@@ -53,17 +54,17 @@ export function HolesPanel({ piece, busy }: StagePanelProps) {
           </p>
           <ol className="m-0 mb-2 flex max-h-48 list-none flex-col gap-0.5 overflow-y-auto p-0">
             {found.slice(0, MOST_LISTED).map((hole, i) => (
-              <li key={i} className="flex items-center gap-1.5 rounded-lg px-1 hover:bg-sunk">
-                <label className="flex min-h-[28px] flex-1 items-center gap-2">
-                  <input type="checkbox" checked={chosen.has(i)} onChange={() => holesClient.toggle(i)} />
-                  <b className="num w-5 text-right">{i + 1}</b>
-                  <span className="flex-1">{acrossText(hole)}</span>
-                  <span className="num text-muted">{lengthText(hole.length)}</span>
-                </label>
-                <IconButton label={`Go to hole ${i + 1}`} onClick={() => lookAt(hole)}>
-                  <LocateFixed size={15} aria-hidden />
-                </IconButton>
-              </li>
+              <PlaceRow
+                key={i}
+                number={i + 1}
+                chosen={chosen.has(i)}
+                goTo={`Go to hole ${i + 1}`}
+                onToggle={() => holesClient.toggle(i)}
+                onGo={() => lookAt(hole)}
+              >
+                <span className="flex-1">{acrossText(hole)}</span>
+                <span className="num text-muted">{lengthText(hole.length)}</span>
+              </PlaceRow>
             ))}
           </ol>
           {found.length > MOST_LISTED && (

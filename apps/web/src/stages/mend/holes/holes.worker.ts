@@ -1,13 +1,12 @@
 import { listHoles } from '@amber-knit/core/mending';
 import { makeManifold } from '@amber-knit/core/mesh';
 import { streamSurface } from '../../../view/surface-parts';
+import type { FoundPlaces } from '../places/places-client';
 import type { FoundHole } from './hole-words';
 
 // Lists the holes of a stored surface off the page's thread, as the operation that fills them does.
 
-export type FromHoles = { found: FoundHole[] } | { failed: string };
-
-const post = (m: FromHoles): void => (self as unknown as Worker).postMessage(m);
+const post = (m: FoundPlaces<FoundHole>): void => (self as unknown as Worker).postMessage(m);
 
 async function answer(meshId: string): Promise<FoundHole[]> {
   const { positions, indices } = await streamSurface(meshId, new AbortController().signal, () => {});
