@@ -10,7 +10,7 @@ import { SURFACE_FIGURES } from './surface-figures.js';
 export class MendFaultsParams {
   @TextParam({
     title: 'Faults',
-    help: 'Numbers in the list of faults, the gravest first: 1, 3-5. Empty mends all but loose pieces and slivers.',
+    help: 'Numbers in the list of faults, the gravest first: 1, 3-5. Empty mends all but loose pieces.',
     whenEmpty: 'all that is safe',
     longest: LONGEST_LIST,
   })
@@ -44,7 +44,7 @@ export const mendFaults = defineOperation({
       outputs: { mesh: r.mesh },
       figures: {
         mended: faults.length,
-        left: left.filter((f) => f.kind !== 'sliver').length,
+        left: left.length,
         removed: r.removed,
         filled: r.filled,
         leftOpen: r.leftOpen,
@@ -59,7 +59,7 @@ export const mendFaults = defineOperation({
       kind: 'count',
       rank: 'headline',
       label: 'Faults left',
-      help: 'Places where something is still wrong, slivers not counted.',
+      help: 'Places where something is still wrong.',
       limits: { good: 0, bad: 1 },
     },
     removed: {

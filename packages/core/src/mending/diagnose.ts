@@ -7,11 +7,14 @@ import { vertexTriangles } from '../mesh/vertex-triangles.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { DisjointSets } from '../spatial/disjoint-sets.js';
 
-/** What can be wrong at a place of a surface, the gravest first. Holes are listed by `listHoles`. */
-export const FAULT_KINDS = ['crossing', 'edge', 'vertex', 'inside-out', 'inner', 'loose', 'spike', 'sliver'] as const;
+/**
+ * What can be wrong at a place of a surface, the gravest first. Holes are listed by `listHoles`; slivers do no harm, and
+ * `evenMesh` leaves none.
+ */
+export const FAULT_KINDS = ['crossing', 'edge', 'vertex', 'inside-out', 'inner', 'loose', 'spike'] as const;
 export type FaultKind = (typeof FAULT_KINDS)[number];
 
-/** What a person may not want gone is mended only if it is chosen: loose pieces can be parts, slivers do no harm. */
+/** What a person may not want gone is mended only if it is chosen: loose pieces can be parts. */
 export const SAFE_FAULTS: readonly FaultKind[] = ['crossing', 'edge', 'vertex', 'inside-out', 'inner', 'spike'];
 
 /** One place where something is wrong. */
@@ -31,7 +34,7 @@ const LOOSE = 0.05;
 /**
  * Lists all that is wrong with a surface but its holes, place by place: triangles that cross (exactly; see
  * `findCrossings`), edges of more than two triangles, vertices where surfaces only touch, closed pieces that face inwards,
- * pieces within others, small loose pieces, spikes, slivers. Triangles of one kind that touch are one place. The gravest
+ * pieces within others, small loose pieces, spikes. Triangles of one kind that touch are one place. The gravest
  * kinds first, of a kind the largest first, so that the same surface always gives the same list. O(m log m).
  */
 export function diagnose(mesh: TriangleMesh, ctx: RunContext): Fault[] {
@@ -69,7 +72,6 @@ export function diagnose(mesh: TriangleMesh, ctx: RunContext): Fault[] {
   // What goes as a whole is not told again by its parts.
   const goes = (t: number): boolean => kindOf[label[t]] === 'loose' || kindOf[label[t]] === 'inner';
   for (const v of faults?.spikes ?? []) if (!goes(at(v)[0])) add('spike', at(v));
-  add('sliver', faults?.slivers.filter((t) => !goes(t)) ?? []);
   for (let t = 0; t < m; t++) {
     const kind = kindOf[label[t]];
     if (kind) add(kind, [t]);

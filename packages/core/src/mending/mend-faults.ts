@@ -11,14 +11,13 @@ const REMEDIES: Record<FaultKind, 'replace' | 'drop' | 'turn'> = {
   edge: 'replace',
   vertex: 'replace',
   spike: 'replace',
-  sliver: 'replace',
   inner: 'drop',
   loose: 'drop',
   'inside-out': 'turn',
 };
 
 /** How far around a fault the surface is taken out, in corners. */
-const RINGS: Partial<Record<FaultKind, number>> = { crossing: 1, spike: 1, sliver: 1 };
+const RINGS: Partial<Record<FaultKind, number>> = { crossing: 1, spike: 1 };
 
 export interface MendedFaults {
   mesh: TriangleMesh;
@@ -29,7 +28,7 @@ export interface MendedFaults {
 }
 
 /**
- * Mends chosen faults of a surface and leaves the rest as it is: what crosses, stands out or is too narrow is taken out and
+ * Mends chosen faults of a surface and leaves the rest as it is: what crosses or stands out is taken out and
  * the surface goes on over the place; pieces that are loose or hidden go; what faces inwards is turned. O(n + m), and what
  * `fillHoles` takes. @param faults some of `diagnose` of this very mesh
  */

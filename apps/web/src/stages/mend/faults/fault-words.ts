@@ -21,7 +21,6 @@ export const FAULT_WORDS: Record<FaultKind, readonly [name: string, help: string
   inner: ['Inner piece', 'A piece within another, where nobody can see it.'],
   loose: ['Loose piece', 'A small piece that hangs on nothing; it may be a part of the object.'],
   spike: ['Spike', 'A vertex that stands out like a needle.'],
-  sliver: ['Sliver', 'Triangles so narrow that their normal says nothing. They do no harm; an even mesh has none.'],
 };
 
 /** How many of each kind there are, in the order of the list. */

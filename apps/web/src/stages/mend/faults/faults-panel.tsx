@@ -93,7 +93,7 @@ export function FaultsPanel({ piece, busy }: StagePanelProps) {
             {safe > 0 && chosen.size === 0 && (
               <Button
                 disabled={busy || isLoading}
-                title="All but loose pieces, which may be parts, and slivers, which do no harm"
+                title="All but loose pieces, which may be parts of the object"
                 onClick={() => mend('')}
               >
                 Mend all that is safe
