@@ -2,6 +2,8 @@ import { join } from 'node:path';
 import { Module, type DynamicModule } from '@nestjs/common';
 import { TypeOrmModule } from '@nestjs/typeorm';
 import { DataSource } from 'typeorm';
+import { AwayController } from './away/away.controller.js';
+import { AwayService } from './away/away.service.js';
 import { CapturesController } from './captures/captures.controller.js';
 import { CapturesService } from './captures/captures.service.js';
 import type { ServerConfig } from './config.js';
@@ -32,6 +34,7 @@ export class AppModule {
       imports: [TypeOrmModule.forRoot({ ...dataSourceOptions(config.databaseUrl), retryAttempts: 0 })],
       controllers: [
         PiecesController,
+        AwayController,
         StepsController,
         GuidedController,
         RecipesController,
@@ -50,6 +53,7 @@ export class AppModule {
         },
         { provide: StepQueue, useFactory: (db: DataSource) => new StepQueue(db), inject: [DataSource] },
         PiecesService,
+        AwayService,
         StepsService,
         {
           provide: DiskSpace,

@@ -193,6 +193,20 @@ export interface PieceSummary {
   running: string | null;
 }
 
+/** Bytes that a piece takes, and those of them that removing it would give back. */
+export interface PieceRoom {
+  bytes: number;
+  freed: number;
+}
+
+/** A piece that was put away from the shelf. */
+export interface AwayPiece extends PieceRoom {
+  id: string;
+  name: string;
+  note: string;
+  awayAt: string;
+}
+
 export interface PieceView extends PieceSummary {
   setups: string[];
   /** Answers of the plan; null until it was made. */

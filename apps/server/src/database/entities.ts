@@ -31,6 +31,8 @@ export class Piece {
   @Column('uuid', { name: 'redo', array: true, default: () => "'{}'" }) redo: string[];
   /** Answers of the plan; null until it was made. */
   @Column('jsonb', { nullable: true }) plan: PlanAnswers | null;
+  /** When it was put away from the shelf. */
+  @Column('timestamptz', { name: 'away_at', nullable: true }) awayAt: Date | null;
   @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
   @UpdateDateColumn({ name: 'updated_at', type: 'timestamptz' }) updatedAt: Date;
 }

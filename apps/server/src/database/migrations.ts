@@ -151,6 +151,19 @@ class GuidedRuns1764520000000 implements MigrationInterface {
   }
 }
 
+/** Pieces can be put away before they are removed. */
+class PiecesAway1764540000000 implements MigrationInterface {
+  name = 'PiecesAway1764540000000';
+
+  async up(q: QueryRunner): Promise<void> {
+    await q.query('ALTER TABLE piece ADD COLUMN away_at timestamptz');
+  }
+
+  async down(q: QueryRunner): Promise<void> {
+    await q.query('ALTER TABLE piece DROP COLUMN away_at');
+  }
+}
+
 export const MIGRATIONS = [
   Initial1764030000000,
   Captures1764070000000,
@@ -159,4 +172,5 @@ export const MIGRATIONS = [
   StepsOnce1764400000000,
   StepsNumbered1764420000000,
   GuidedRuns1764520000000,
+  PiecesAway1764540000000,
 ];

@@ -1,5 +1,5 @@
 import { Injectable, NotFoundException } from '@nestjs/common';
-import { DataSource } from 'typeorm';
+import { DataSource, IsNull } from 'typeorm';
 import type { PieceSummary, PieceView, PlanAnswers, VersionView } from '@amber-knit/contracts';
 import { summarizeScans, type PieceStats } from '@amber-knit/operations';
 import { advise } from '@amber-knit/planning';
@@ -22,7 +22,7 @@ export class PiecesService {
   ) {}
 
   async list(): Promise<PieceSummary[]> {
-    const pieces = await this.db.manager.find(Piece, { order: { createdAt: 'ASC' } });
+    const pieces = await this.db.manager.find(Piece, { where: { awayAt: IsNull() }, order: { createdAt: 'ASC' } });
     return Promise.all(
       pieces.map(async (p) => {
         const { id, name, note, scans, points, stage, triangles, watertight, updatedAt, picture, running } =

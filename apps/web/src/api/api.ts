@@ -2,6 +2,7 @@ import { createApi, fetchBaseQuery } from '@reduxjs/toolkit/query/react';
 import type { DimensionSheet } from '@amber-knit/core/dimensions';
 import type { TrustSheet } from '@amber-knit/core/fusion';
 import type {
+  AwayPiece,
   CaptureHolds,
   CaptureView,
   DeviceList,
@@ -9,6 +10,7 @@ import type {
   GuidedState,
   MadeRecipe,
   OperationView,
+  PieceRoom,
   PieceSummary,
   PieceView,
   PlanAnswers,
@@ -94,6 +96,20 @@ export const api = createApi({
     copyScans: build.mutation<PieceView, { pieceId: string; scans: string[]; to: string }>({
       query: ({ pieceId, ...body }) => ({ url: `pieces/${pieceId}/scans/copies`, method: 'POST', body }),
       invalidatesTags: (_r, _e, { to }) => ['Pieces', { type: 'Piece', id: to }],
+    }),
+    /** Pieces put away from the shelf; they follow every change of the shelf. */
+    away: build.query<AwayPiece[], void>({ query: () => 'away', providesTags: ['Pieces'] }),
+    putAway: build.mutation<void, string>({
+      query: (id) => ({ url: `pieces/${id}`, method: 'DELETE' }),
+      invalidatesTags: ['Pieces'],
+    }),
+    putBack: build.mutation<void, string>({
+      query: (id) => ({ url: `away/${id}/back`, method: 'POST' }),
+      invalidatesTags: ['Pieces'],
+    }),
+    removeForGood: build.mutation<PieceRoom, string>({
+      query: (id) => ({ url: `away/${id}`, method: 'DELETE' }),
+      invalidatesTags: ['Pieces'],
     }),
     createPiece: build.mutation<PieceView, { name: string; note: string }>({
       query: (body) => ({ url: 'pieces', method: 'POST', body }),

@@ -8,6 +8,8 @@ import { api, problemText } from '../../api/api';
 import { STAGES } from '../../app/stages';
 import { Button, Header, Notice } from '../../shared/controls';
 import { Turntable } from '../../shared/turntable';
+import { PieceMenu } from './piece-menu';
+import { PutAway } from './put-away';
 import { RunOnSeveral } from './run-on-several';
 import { shortCountText } from '@amber-knit/operations/quantity-text';
 
@@ -41,11 +43,13 @@ export function ShelfPage() {
         )}
         <ul className="grid list-none grid-cols-[repeat(auto-fill,minmax(250px,1fr))] gap-5 p-0">
           {data?.map((p) => (
-            <li key={p.id}>
+            <li key={p.id} className="relative">
               <PieceCard piece={p} />
+              <PieceMenu piece={p} />
             </li>
           ))}
         </ul>
+        <PutAway />
       </main>
       <RunOnSeveral pieces={data ?? []} open={several} onClose={() => setSeveral(false)} />
       <NewPieceDialog way={creating} onClose={() => setCreating(null)} />

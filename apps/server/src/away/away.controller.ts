@@ -1,0 +1,42 @@
+import { Controller, Delete, Get, HttpCode, Param, ParseUUIDPipe, Post } from '@nestjs/common';
+import { ApiOperation, ApiTags } from '@nestjs/swagger';
+import type { AwayPiece, PieceRoom } from '@amber-knit/contracts';
+import { AwayService } from './away.service.js';
+
+@ApiTags('Pieces')
+@Controller('api')
+export class AwayController {
+  constructor(private readonly away: AwayService) {}
+
+  @Get('pieces/:id/room')
+  @ApiOperation({ summary: 'Room that a piece takes, and what removing it would give back, bytes' })
+  room(@Param('id', ParseUUIDPipe) id: string): Promise<PieceRoom> {
+    return this.away.room(id);
+  }
+
+  @Delete('pieces/:id')
+  @HttpCode(204)
+  @ApiOperation({ summary: 'Puts a piece away from the shelf; nothing of it is lost' })
+  putAway(@Param('id', ParseUUIDPipe) id: string): Promise<void> {
+    return this.away.putAway(id);
+  }
+
+  @Get('away')
+  @ApiOperation({ summary: 'Pieces that were put away' })
+  list(): Promise<AwayPiece[]> {
+    return this.away.list();
+  }
+
+  @Post('away/:id/back')
+  @HttpCode(204)
+  @ApiOperation({ summary: 'Puts a piece back on the shelf' })
+  putBack(@Param('id', ParseUUIDPipe) id: string): Promise<void> {
+    return this.away.putBack(id);
+  }
+
+  @Delete('away/:id')
+  @ApiOperation({ summary: 'Removes a piece that was put away, for good' })
+  remove(@Param('id', ParseUUIDPipe) id: string): Promise<PieceRoom> {
+    return this.away.remove(id);
+  }
+}
