@@ -94,4 +94,26 @@ test('a surface from elsewhere is brought in, worked on by hand, and kept', asyn
   await page.keyboard.press('Escape');
   await page.getByRole('button', { name: 'Undo' }).click();
   await expect(holes.getByRole('listitem')).toHaveCount(1);
+
+  // A bowl is open: said once, it no longer counts as missing.
+  const verdict = panel(page, 'What is wrong');
+  await expect(verdict).toContainText('Not watertight: 1 hole.');
+  await holes.getByRole('checkbox').check();
+  await holes.getByRole('button', { name: 'Meant to be open' }).click();
+  await expect(verdict).toContainText('Closed but for what is meant to be open: 1 opening.');
+
+  // Put away from the shelf, back again, and removed for good.
+  await page.goto('/');
+  const more = page.getByRole('button', { name: 'More for Bowl from elsewhere' });
+  await more.click();
+  await page.getByRole('menuitem', { name: /^Put away/ }).click();
+  await page.getByText(/^Put away: 1 piece/).click();
+  await page.getByRole('button', { name: 'Put back' }).click();
+  await more.click();
+  await page.getByRole('menuitem', { name: /^Put away/ }).click();
+  await page.getByText(/^Put away: 1 piece/).click();
+  await page.getByRole('button', { name: 'Remove …' }).click();
+  await page.getByRole('button', { name: 'Remove for good' }).click();
+  await expect(page.getByText(/^Put away:/)).toHaveCount(0);
+  await expect(more).toHaveCount(0);
 });

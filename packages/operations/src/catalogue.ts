@@ -26,6 +26,7 @@ import { mendDenoise } from './mend-denoise.js';
 import { mendEven } from './mend-even.js';
 import { mendFaults } from './mend-faults.js';
 import { mendHoles } from './mend-holes.js';
+import { mendOpenings } from './mend-openings.js';
 import { mendReduce } from './mend-reduce.js';
 import type { Operation } from './operation.js';
 import { registerAutomatic } from './register-automatic.js';
@@ -61,6 +62,7 @@ export const OPERATIONS = [
   mendAll,
   mendFaults,
   mendHoles,
+  mendOpenings,
   mendByHand,
   mendDenoise,
   mendReduce,

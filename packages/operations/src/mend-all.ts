@@ -68,6 +68,7 @@ export const mendAll = defineOperation({
         pieces: r.report.pieces,
         filledHoles: r.filledHoles,
         leftOpen: r.leftOpen,
+        ...(r.meant > 0 ? { meantOpen: r.meant } : {}),
         nonManifoldEdges: r.report.nonManifoldEdges,
         inventedRatio: r.inventedArea / surfaceArea(r.mesh),
         removedPieces: r.removedPieces,
@@ -94,7 +95,13 @@ export const mendAll = defineOperation({
       kind: 'count',
       rank: 'detail',
       label: 'Holes left open',
-      help: 'Their rim is longer than what was to be filled.',
+      help: 'Their rim is longer than what was to be filled, or they are meant to be open.',
+    },
+    meantOpen: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Meant to be open',
+      help: 'Openings that belong to the object, marked in the list of holes.',
     },
     wouldCross: {
       kind: 'count',
@@ -126,9 +133,19 @@ export const mendAll = defineOperation({
     nonManifoldEdges: SURFACE_FIGURES.nonManifoldEdges,
   },
   summarize: (f) =>
-    `${f.watertight ? 'Watertight' : (f.leftOpen ?? 0) > 0 ? `Not watertight, ${f.leftOpen} holes left` : 'Not watertight'}: ${countText(f.filledHoles)} holes filled, ${shareText(f.inventedRatio)} of the surface invented`,
+    `${verdictOf(f)}: ${countText(f.filledHoles)} holes filled, ${shareText(f.inventedRatio)} of the surface invented`,
   cell: (f) => ({
     figure: `${shortCountText(f.triangles)} tri`,
     detail: f.watertight ? 'watertight' : 'not watertight',
   }),
 });
+
+function verdictOf(f: Partial<Record<'watertight' | 'leftOpen' | 'meantOpen', unknown>>): string {
+  if (f.watertight) return 'Watertight';
+  const meant = Number(f.meantOpen ?? 0);
+  const left = Number(f.leftOpen ?? 0) - meant;
+  if (left > 0) return `Not watertight, ${left} ${left === 1 ? 'hole' : 'holes'} left`;
+  return meant > 0
+    ? `Closed but for ${meant} ${meant === 1 ? 'opening' : 'openings'} meant to be open`
+    : 'Not watertight';
+}

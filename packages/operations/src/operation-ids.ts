@@ -23,6 +23,7 @@ export const OPERATION_IDS = {
   mendByHand: 'mend.by-hand',
   mendFaults: 'mend.faults',
   mendHoles: 'mend.holes',
+  mendOpenings: 'mend.openings',
   mendReduce: 'mend.reduce',
   registerAutomatic: 'register.automatic',
   registerChoose: 'register.choose',

@@ -19,6 +19,7 @@ const mesh: TriangleMesh = {
   bestDistance: Float32Array.of(100, 200, 300, 400, 500, 600, NaN, NaN),
   residual: Float32Array.of(1, 2, 3, 4, 5, 6, 7, NaN),
   scanBits: Uint32Array.from({ length: 2 * n }, (_, i) => (i < 2 * n - 2 ? 0x80000001 + i : 0)),
+  meantOpen: Uint8Array.of(0, 0, 1, 0, 0, 0, 1, 0),
   scanNames: names,
 };
 

@@ -19,6 +19,8 @@ export interface VertexKnowledge {
   residual?: Float32Array;
   /** Which scans measured it: a bit each, in the order of `scanNames`, so many words a vertex as these need. */
   scanBits?: Uint32Array;
+  /** 1 on rims of openings that belong to the object, such as the mouth of a jug: they are not to be filled. */
+  meantOpen?: Uint8Array;
   scanNames?: readonly string[];
 }
 
@@ -118,6 +120,15 @@ export const KNOWN_ATTRIBUTES: readonly KnownAttribute[] = [
     isLength: false,
     ply: 'scans',
     meaning: 'which scans measured it, one bit each',
+  },
+  {
+    name: 'meantOpen',
+    array: Uint8Array,
+    unmeasured: 0,
+    between: 'nearest',
+    isLength: false,
+    ply: 'meant_open',
+    meaning: '1 on rims of openings that belong to the object',
   },
 ];
 

@@ -11,7 +11,7 @@ export interface FillHolesOptions {
   /** Holes with a longer rim stay open, mm; 0 = fill all. */
   maxRim: number;
   shape: FillShape;
-  /** Which to fill, by their places in `listHoles`; absent = all. */
+  /** Which to fill, by their places in `listHoles`; absent = all that are not meant to be open. */
   only?: readonly number[];
   /**
    * A filling that would cross triangles of the surface is tried again as a skin; else its hole stays open and the
@@ -29,6 +29,8 @@ export interface FillHolesResult {
   mesh: TriangleMesh;
   filled: number;
   leftOpen: number;
+  /** Of those left open, how many because they are meant to be. */
+  meant: number;
   /** Of those left open, how many because every filling would have crossed the surface. */
   wouldCross: number;
   /** Triangles at their rims that stood in the way. */
@@ -48,7 +50,11 @@ export function fillHoles(mesh: TriangleMesh, options: Partial<FillHolesOptions>
   const o = { ...FILL_HOLES_DEFAULTS, ...options };
   const opposite = oppositeHalfEdges(mesh.indices, vertexCount(mesh));
   const all = listHoles(mesh, opposite);
-  const holes = all.filter((h, i) => (o.maxRim === 0 || h.length <= o.maxRim) && (!o.only || o.only.includes(i)));
+  const holes = all.filter((h, i) =>
+    o.only
+      ? o.only.includes(i) && (o.maxRim === 0 || h.length <= o.maxRim)
+      : !h.meant && (o.maxRim === 0 || h.length <= o.maxRim),
+  );
   const total = all.length;
   const around = new Surroundings(mesh);
   const joined = edgesBetweenRims(mesh, opposite);
@@ -82,7 +88,16 @@ export function fillHoles(mesh: TriangleMesh, options: Partial<FillHolesOptions>
     patched = join(mesh, patches);
   }
   const filled = patches.filter((p) => p).length;
-  return { mesh: patched.finish(), filled, leftOpen: total - filled, wouldCross, inTheWay, inventedArea: patched.area };
+  const meant = o.only ? 0 : all.filter((h) => h.meant).length;
+  return {
+    mesh: patched.finish(),
+    filled,
+    leftOpen: total - filled,
+    meant,
+    wouldCross,
+    inTheWay,
+    inventedArea: patched.area,
+  };
 }
 
 function join(mesh: TriangleMesh, patches: readonly (HolePatch | undefined)[]): PatchedMesh {

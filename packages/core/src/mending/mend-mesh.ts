@@ -27,6 +27,8 @@ export interface MendMeshResult {
   repairedTriangles: number;
   filledHoles: number;
   leftOpen: number;
+  /** Of these, openings that belong to the object. */
+  meant: number;
   /** Holes left open because every filling would have crossed the surface. */
   wouldCross: number;
   /** Pairs of triangles that crossed in what came in. */
@@ -54,7 +56,15 @@ export function mendMesh(mesh: TriangleMesh, options: Partial<MendMeshOptions>, 
   const o = { ...MEND_MESH_DEFAULTS, ...options };
   if (triangleCount(mesh) === 0) throw new GeometryError('empty-input', 'The mesh has no triangles to mend.');
   let current = mesh;
-  const sum = { removedPieces: 0, repairedTriangles: 0, filledHoles: 0, leftOpen: 0, wouldCross: 0, inventedArea: 0 };
+  const sum = {
+    removedPieces: 0,
+    repairedTriangles: 0,
+    filledHoles: 0,
+    leftOpen: 0,
+    meant: 0,
+    wouldCross: 0,
+    inventedArea: 0,
+  };
   let crossingsFound = 0;
   let sound = false;
   let crossing: ArrayLike<number> | undefined;
@@ -78,6 +88,7 @@ export function mendMesh(mesh: TriangleMesh, options: Partial<MendMeshOptions>, 
     const filled = fillHoles(whole.mesh, { ...o, skins: round >= FIRST_SKINS }, part.part(0.2, 1));
     sum.filledHoles += filled.filled;
     sum.leftOpen = filled.leftOpen;
+    sum.meant = filled.meant;
     sum.wouldCross = filled.wouldCross;
     sum.inventedArea += filled.inventedArea;
     current = filled.mesh;

@@ -85,9 +85,14 @@ test('a loose piece does not speak against a whole surface, a hole does', async 
   await waitFor(() => expect(region().textContent).toContain('Watertight: closed, one outside, no crossings.'));
   expect(screen.queryByRole('button', { name: 'Mend all that is safe' })).toBeNull();
   act(() => holesClient.clear());
-  holes = [{ length: 3, middle: [0, 0, 0], rim: new Float32Array(9) }];
+  const hole = (meant: boolean) => ({ length: 3, middle: [0, 0, 0], rim: new Float32Array(9), meant });
+  holes = [hole(false), hole(true)];
   act(() => holesClient.look('m3'));
   await waitFor(() => expect(region().textContent).toContain('Not watertight: 1 hole.'));
+  act(() => holesClient.clear());
+  holes = [hole(true)];
+  act(() => holesClient.look('m3'));
+  await waitFor(() => expect(region().textContent).toContain('Closed but for what is meant to be open: 1 opening.'));
 });
 
 test('a fault of the looking itself is told', async () => {

@@ -11,6 +11,7 @@ import { Button, Notice } from '../../../shared/controls';
 import { HelpMark } from '../../../shared/help-mark';
 import { useStore } from '../../../shared/store';
 import type { StagePanelProps } from '../../stage-module';
+import type { FoundHole } from '../holes/hole-words';
 import { holesClient } from '../holes/holes-client';
 import { PlaceRow } from '../places/place-row';
 import { FAULT_WORDS, kindCounts, type FoundFault } from './fault-words';
@@ -26,7 +27,7 @@ const LEAST_AROUND = 4;
 export function FaultsPanel({ piece, busy }: StagePanelProps) {
   const meshId = piece.mesh?.id;
   const { found, failed, chosen } = useStore(faultsClient);
-  const holes = useStore(holesClient, (s) => s.found?.length);
+  const holes = useStore(holesClient, (s) => s.found);
   const [run, { error, isLoading }] = api.useRunOperationMutation();
   const dispatch = useAppDispatch();
   useEffect(() => (meshId ? faultsClient.look(meshId) : faultsClient.clear()), [meshId]);
@@ -42,7 +43,7 @@ export function FaultsPanel({ piece, busy }: StagePanelProps) {
       <h3 className="m-0 text-sm font-semibold">What is wrong</h3>
       {failed && <Notice tone="error">{failed}</Notice>}
       {!found && !failed && <p className="m-0 text-muted">Looking the surface through …</p>}
-      {found && holes !== undefined && <Verdict faults={found} holes={holes} />}
+      {found && holes && <Verdict faults={found} holes={holes} />}
       {found && found.length > 0 && (
         <>
           <ul className="m-0 mb-1 mt-1 flex list-none flex-wrap gap-1 p-0">
@@ -107,10 +108,11 @@ export function FaultsPanel({ piece, busy }: StagePanelProps) {
 }
 
 /** Watertight or not, and why not. */
-function Verdict({ faults, holes }: { faults: readonly FoundFault[]; holes: number }) {
+function Verdict({ faults, holes }: { faults: readonly FoundFault[]; holes: readonly FoundHole[] }) {
+  const meant = holes.filter((h) => h.meant).length;
   const count = (kinds: readonly FaultKind[]): number => faults.filter((f) => kinds.includes(f.kind)).length;
   const reasons = [
-    [holes, 'hole', 'holes'],
+    [holes.length - meant, 'hole', 'holes'],
     [count(['crossing']), 'place where it crosses itself', 'places where it crosses itself'],
     [count(['edge', 'vertex']), 'place where it is no single sheet', 'places where it is no single sheet'],
     [count(['inside-out']), 'piece inside out', 'pieces inside out'],
@@ -125,8 +127,12 @@ function Verdict({ faults, holes }: { faults: readonly FoundFault[]; holes: numb
         <CircleX size={17} aria-hidden className="mt-0.5 shrink-0 text-brick" />
       )}
       <span>
-        <b>{whole ? 'Watertight' : 'Not watertight'}</b>
-        {whole ? ': closed, one outside, no crossings.' : `: ${against.join(', ')}.`}
+        <b>{!whole ? 'Not watertight' : meant > 0 ? 'Closed but for what is meant to be open' : 'Watertight'}</b>
+        {!whole
+          ? `: ${against.join(', ')}.`
+          : meant > 0
+            ? `: ${meant} ${meant === 1 ? 'opening' : 'openings'}. A printer wants them closed.`
+            : ': closed, one outside, no crossings.'}
         <HelpMark about="Watertight">
           Closed everywhere, every edge between two triangles, nothing that crosses: what a printer and a solid modeller
           need. Told exactly.

@@ -2,13 +2,14 @@ import { acrossText, besideHole, drawnRims, upTo, type FoundHole } from './hole-
 
 const hole = (length: number): FoundHole => ({
   length,
+  meant: false,
   middle: [0, 0, 0],
   rim: Float32Array.of(0, 0, 0, 4, 0, 0, 4, 3, 0),
 });
 
 test('holes are told by how wide they are and chosen by number', () => {
   expect(acrossText(hole(31.4159))).toBe('about 10.0 mm');
-  expect(Array.from(upTo([hole(40), hole(12), hole(3)], 12))).toEqual([1, 2]);
+  expect(Array.from(upTo([hole(40), hole(12), hole(3), { ...hole(5), meant: true }], 12))).toEqual([1, 2]);
 });
 
 test('rims are drawn as points no further apart than asked, back to where they began', () => {
@@ -20,6 +21,6 @@ test('rims are drawn as points no further apart than asked, back to where they b
 test('a hole is looked at from outside', () => {
   // The rim of a hole in a floor seen from above: along the triangles beside it, it runs clockwise.
   const rim = Float32Array.of(0, 0, 0, 0, 4, 0, 4, 4, 0, 4, 0, 0);
-  const [x, y, z] = besideHole({ length: 16, middle: [2, 2, 0], rim }, 50);
+  const [x, y, z] = besideHole({ length: 16, meant: false, middle: [2, 2, 0], rim }, 50);
   expect([x, y, z].map(Math.round)).toEqual([2, 2, 50]);
 });

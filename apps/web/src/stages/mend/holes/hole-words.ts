@@ -3,6 +3,8 @@ export interface FoundHole {
   length: number;
   middle: [number, number, number];
   rim: Float32Array;
+  /** It belongs to the object. */
+  meant: boolean;
 }
 
 /** How wide a hole is, as a circle with its rim. */
@@ -28,9 +30,9 @@ export function besideHole({ middle, rim }: FoundHole, away: number): [number, n
   return [0, 1, 2].map((k) => middle[k] + (away * area[k]) / l) as [number, number, number];
 }
 
-/** Places of the holes whose rim is no longer than `most` mm. */
+/** Places of the holes whose rim is no longer than `most` mm, without those that are meant to be open. */
 export const upTo = (holes: readonly FoundHole[], most: number): Set<number> =>
-  new Set(holes.flatMap((h, i) => (h.length <= most ? [i] : [])));
+  new Set(holes.flatMap((h, i) => (h.length <= most && !h.meant ? [i] : [])));
 
 /** Points along the rims, close enough to be seen as lines. */
 export function drawnRims(holes: readonly FoundHole[], step: number): Float32Array {

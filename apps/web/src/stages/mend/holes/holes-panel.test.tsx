@@ -4,7 +4,12 @@ import { pieceWith, showWithServer, stepWith } from '../../../../test/with-serve
 import type { FoundHole } from './hole-words';
 import { HolesPanel } from './holes-panel';
 
-const hole = (length: number): FoundHole => ({ length, middle: [1, 2, 3], rim: new Float32Array(9) });
+const hole = (length: number, meant = false): FoundHole => ({
+  length,
+  meant,
+  middle: [1, 2, 3],
+  rim: new Float32Array(9),
+});
 let answer: unknown = { found: [hole(94.2), hole(31.4), hole(9.4)] };
 
 /** A worker that answers at once: what it works out is tested with the core. */
@@ -43,6 +48,25 @@ test('holes are listed, chosen one by one or by size, and filled as chosen', asy
     operationId: 'mend.holes',
     params: { holes: '2, 3', shape: 'flat' },
   });
+});
+
+test('holes are marked as meant to be open, and no longer', async () => {
+  const user = userEvent.setup();
+  answer = { found: [hole(94.2, true), hole(31.4)] };
+  const jug = pieceWith({ mesh: { id: 'jug', facts: {} } as never });
+  const { asked } = showWithServer(<HolesPanel piece={jug} steps={[]} busy={false} />, ANSWERS);
+  const items = await screen.findAllByRole('listitem');
+  expect(items[0].textContent).toContain('meant to be open');
+  await user.click(within(items[1]).getByRole('checkbox'));
+  await user.click(screen.getByRole('button', { name: 'Meant to be open' }));
+  await user.click(within(items[1]).getByRole('checkbox'));
+  await user.click(within(items[0]).getByRole('checkbox'));
+  await user.click(screen.getByRole('button', { name: 'No longer meant' }));
+  await waitFor(() => expect(asked.filter((a) => a.method === 'POST')).toHaveLength(2));
+  expect(asked.filter((a) => a.method === 'POST').map((a) => a.body)).toEqual([
+    { operationId: 'mend.openings', params: { holes: '2', meant: true } },
+    { operationId: 'mend.openings', params: { holes: '1', meant: false } },
+  ]);
 });
 
 test('of very many holes the longest are listed, the others counted', async () => {

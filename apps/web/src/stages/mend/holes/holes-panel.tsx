@@ -35,6 +35,14 @@ export function HolesPanel({ piece, busy }: StagePanelProps) {
     const size = Math.max(LEAST_AROUND, AROUND * hole.length);
     dispatch(placeLookedAt({ place: hole.middle, size, from: besideHole(hole, size) }));
   };
+  const picked = found?.filter((_, i) => chosen.has(i)) ?? [];
+  const allMeant = picked.length > 0 && picked.every((h) => h.meant);
+  const mark = (): void =>
+    void run({
+      pieceId: piece.id,
+      operationId: OPERATION_IDS.mendOpenings,
+      params: { holes: numbersText(chosen), meant: !allMeant },
+    });
   const fill = (): void =>
     void run({
       pieceId: piece.id,
@@ -50,7 +58,7 @@ export function HolesPanel({ piece, busy }: StagePanelProps) {
       {found && found.length > 0 && (
         <>
           <p className="mb-1 mt-1 text-muted">
-            Width and rim, the longest first. Leave open what belongs there, such as the end of a pipe.
+            Width and rim, the longest first. Mark what belongs there, such as the mouth of a jug, as meant to be open.
           </p>
           <ol className="m-0 mb-2 flex max-h-48 list-none flex-col gap-0.5 overflow-y-auto p-0">
             {found.slice(0, MOST_LISTED).map((hole, i) => (
@@ -62,7 +70,10 @@ export function HolesPanel({ piece, busy }: StagePanelProps) {
                 onToggle={() => holesClient.toggle(i)}
                 onGo={() => lookAt(hole)}
               >
-                <span className="flex-1">{acrossText(hole)}</span>
+                <span className="flex-1">
+                  {acrossText(hole)}
+                  {hole.meant && <span className="block text-teal">meant to be open</span>}
+                </span>
                 <span className="num text-muted">{lengthText(hole.length)}</span>
               </PlaceRow>
             ))}
@@ -90,11 +101,24 @@ export function HolesPanel({ piece, busy }: StagePanelProps) {
             onChange={(s: typeof shape) => setShape(s)}
           />
           {error && <Notice tone="error">{problemText(error)}</Notice>}
-          <div className="mt-2 flex gap-1">
+          <div className="mt-2 flex flex-wrap gap-1">
             <Button onClick={fill} disabled={busy || isLoading || chosen.size === 0}>
               {chosen.size === 1 ? 'Fill this hole' : `Fill these ${chosen.size || ''} holes`.replace('  ', ' ')}
             </Button>
-            {chosen.size > 0 && <Button onClick={() => holesClient.choose(new Set())}>Choose none</Button>}
+            {chosen.size > 0 && (
+              <>
+                <Button
+                  onClick={mark}
+                  disabled={busy || isLoading}
+                  title={
+                    allMeant ? 'Mend may fill them again' : 'Mend leaves them open, and the verdict does not count them'
+                  }
+                >
+                  {allMeant ? 'No longer meant' : 'Meant to be open'}
+                </Button>
+                <Button onClick={() => holesClient.choose(new Set())}>Choose none</Button>
+              </>
+            )}
           </div>
         </>
       )}

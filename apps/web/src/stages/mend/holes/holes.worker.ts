@@ -9,11 +9,12 @@ import type { FoundHole } from './hole-words';
 const post = (m: FoundPlaces<FoundHole>): void => (self as unknown as Worker).postMessage(m);
 
 async function answer(meshId: string): Promise<FoundHole[]> {
-  const { positions, indices } = await streamSurface(meshId, new AbortController().signal, () => {});
-  const { mesh } = makeManifold({ positions, indices });
-  return listHoles(mesh).map(({ rim, length, middle }) => ({
+  const { positions, indices, meantOpen } = await streamSurface(meshId, new AbortController().signal, () => {});
+  const { mesh } = makeManifold({ positions, indices, meantOpen });
+  return listHoles(mesh).map(({ rim, length, middle, meant }) => ({
     length,
     middle,
+    meant,
     rim: Float32Array.from(Array.from(rim).flatMap((v) => Array.from(mesh.positions.subarray(3 * v, 3 * v + 3)))),
   }));
 }
