@@ -47,7 +47,9 @@ test('only what is chosen; numbers that are none are refused', async () => {
   await expect(mendFaults.run({ mesh: spiky() }, { faults: '77' }, ctx)).rejects.toThrow('"77" is no fault');
 });
 
-test('a whole surface has nothing to mend', async () => {
+test('a whole surface has nothing to mend and stays as it is', async () => {
   const { outputs } = await mendFaults.run({ mesh: spiky() }, { faults: '1-2' }, ctx);
-  await expect(mendFaults.run({ mesh: outputs.mesh! }, { faults: '' }, ctx)).rejects.toThrow('nothing to mend');
+  const again = await mendFaults.run({ mesh: outputs.mesh! }, { faults: '' }, ctx);
+  expect(again.figures).toMatchObject({ mended: 0, left: 0, removed: 0 });
+  expect(again.outputs.mesh!.indices).toEqual(outputs.mesh!.indices);
 });

@@ -34,8 +34,6 @@ export const mendFaults = defineOperation({
     const found = diagnose(mesh, ctx.part(0, 0.4));
     const places = placesInList(chosen, found.length, 'fault');
     const faults = places ? places.map((i) => found[i]) : found.filter((f) => SAFE_FAULTS.includes(f.kind));
-    if (faults.length === 0)
-      throw new GeometryError('invalid-parameter', 'The surface has none of these faults: there is nothing to mend.');
     const r = mend(mesh, faults, ctx.part(0.4, 0.7));
     if (triangleCount(r.mesh) === 0)
       throw new GeometryError('invalid-parameter', 'Nothing of the surface would be left. Choose fewer faults.');
