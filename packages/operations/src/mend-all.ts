@@ -69,6 +69,7 @@ export const mendAll = defineOperation({
         filledHoles: r.filledHoles,
         leftOpen: r.leftOpen,
         ...(r.meant > 0 ? { meantOpen: r.meant } : {}),
+        ...(r.islandsJoined > 0 ? { islandsJoined: r.islandsJoined } : {}),
         nonManifoldEdges: r.report.nonManifoldEdges,
         inventedRatio: r.inventedArea / surfaceArea(r.mesh),
         removedPieces: r.removedPieces,
@@ -96,6 +97,12 @@ export const mendAll = defineOperation({
       rank: 'detail',
       label: 'Holes left open',
       help: 'Their rim is longer than what was to be filled, or they are meant to be open.',
+    },
+    islandsJoined: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Islands joined',
+      help: 'Pieces of measured surface within holes, which the fillings went on to.',
     },
     meantOpen: {
       kind: 'count',

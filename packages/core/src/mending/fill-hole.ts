@@ -57,7 +57,8 @@ const FORETOLD = 0.2;
 
 /**
  * Fills one hole with a patch as dense as its surroundings. @param joined whether two vertices of the mesh have an edge
- * already @returns the patch, undefined if the rim can't be spanned
+ * already @param islands rims of pieces of surface within the hole, to which the patch goes on
+ * @returns the patch, undefined if the rim can't be spanned
  */
 export function fillHole(
   mesh: TriangleMesh,
@@ -65,12 +66,18 @@ export function fillHole(
   hole: Hole,
   joined: (a: number, b: number) => boolean,
   shape: FillShape,
+  islands: readonly Uint32Array[] = [],
 ): HolePatch | undefined {
   // Along the hole the patch runs against the triangles outside.
-  const rim = Uint32Array.from(hole.rim).reverse();
+  const rims = [hole.rim, ...islands].map((r) => Array.from(r).reverse());
+  const rim = Uint32Array.from(rims.flat());
   const n = rim.length;
   const points = new Float64Array(3 * n);
   for (let i = 0; i < n; i++) for (let k = 0; k < 3; k++) points[3 * i + k] = mesh.positions[3 * rim[i] + k];
+  if (islands.length > 0) {
+    const loops = [joinedLoop(points, rims)];
+    return fillParted(mesh, around, hole, joined, shape, rim, { points, loops, creases: [] });
+  }
   // Over a few edges there is nothing to choose, and in a wide middle nothing to go by.
   const parted = shape === 'flat' || n > LARGE ? undefined : partByCreases(mesh, around, rim, points);
   const whole = { points, loops: [Array.from({ length: n }, (_, i) => i)], creases: [] };
@@ -101,17 +108,20 @@ function fillParted(
   const key = (i: number, j: number): number => Math.min(i, j) * (points.length / 3) + Math.max(i, j);
   for (const loop of loops) {
     const own = Float64Array.from(loop.flatMap((v) => Array.from(points.subarray(3 * v, 3 * v + 3))));
-    const across = (i: number, j: number): boolean => forbidden(loop[i], loop[j]) || made.has(key(loop[i], loop[j]));
+    const across = (i: number, j: number): boolean =>
+      loop[i] === loop[j] || forbidden(loop[i], loop[j]) || made.has(key(loop[i], loop[j]));
     const beside = normalsBeside(mesh, around, rim, loop);
+    const whole = loops.length === 1 && loop.length === n;
     const part =
-      triangulateLoop(own, across, beside) ??
-      (loops.length === 1 ? triangulateLoop(own, () => false, beside) : undefined);
+      triangulateLoop(own, across, beside) ?? (whole ? triangulateLoop(own, () => false, beside) : undefined);
     if (!part) return undefined;
     for (let t = 0; t < part.length; t += 3) {
       for (let k = 0; k < 3; k++) made.add(key(loop[part[t + k]], loop[part[t + ((k + 1) % 3)]]));
     }
     triangles.push(...part.map((i) => loop[i]));
   }
+  // A loop that runs to an island and back must not make an edge from both of its sides.
+  if (loops.some((loop) => loop.length > n) && !eachEdgeOnce(triangles)) return undefined;
   const edges = wantedEdges(points, n);
   const patch = refinedPatch((growth) => new Patch(points, triangles, edges, forbidden, creases, growth));
   const skin = { rim, positions: patch.positions, triangles: patch.triangles, miss: Infinity };
@@ -131,6 +141,41 @@ function fillParted(
   const positions = Float64Array.from(skin.positions);
   positions.set(found.positions.subarray(3 * n, positions.length), 3 * n);
   return { ...skin, positions, miss: found.miss };
+}
+
+/** One loop of several: it runs to each island where that comes nearest, round it, and back. */
+function joinedLoop(points: Float64Array, rims: readonly (readonly number[])[]): number[] {
+  let first = rims[0].length;
+  let loop = rims[0].map((_, i) => i);
+  for (const rim of rims.slice(1)) {
+    const own = rim.map((_, i) => first + i);
+    first += rim.length;
+    let nearest = Infinity;
+    let [from, to] = [0, 0];
+    loop.forEach((a, i) =>
+      own.forEach((b, j) => {
+        const d =
+          (points[3 * a] - points[3 * b]) ** 2 +
+          (points[3 * a + 1] - points[3 * b + 1]) ** 2 +
+          (points[3 * a + 2] - points[3 * b + 2]) ** 2;
+        if (d < nearest) [nearest, from, to] = [d, i, j];
+      }),
+    );
+    loop = [...loop.slice(0, from + 1), ...own.slice(to), ...own.slice(0, to + 1), ...loop.slice(from)];
+  }
+  return loop;
+}
+
+/** Does every edge run each way at most once? */
+function eachEdgeOnce(triangles: readonly number[]): boolean {
+  const seen = new Set<string>();
+  for (let t = 0; t < triangles.length; t += 3)
+    for (let k = 0; k < 3; k++) {
+      const edge = `${triangles[t + k]} ${triangles[t + ((k + 1) % 3)]}`;
+      if (seen.has(edge)) return false;
+      seen.add(edge);
+    }
+  return true;
 }
 
 /** A patch as dense as its rim, or as dense as the limit allows. */

@@ -3,7 +3,8 @@ import { findCrossings } from '../mesh/crossings.js';
 import { nextHalfEdge, oppositeHalfEdges, rimVertices } from '../mesh/topology.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { fillHole, type FillShape } from './fill-hole.js';
-import { listHoles } from './holes.js';
+import { listHoles, type Hole } from './holes.js';
+import { findIslands, passesNear } from './islands.js';
 import { PatchedMesh, type HolePatch } from './patched-mesh.js';
 import { Surroundings } from './surroundings.js';
 
@@ -29,6 +30,8 @@ export interface FillHolesResult {
   mesh: TriangleMesh;
   filled: number;
   leftOpen: number;
+  /** Pieces of surface within holes that fillings went on to. */
+  islandsJoined: number;
   /** Of those left open, how many because they are meant to be. */
   meant: number;
   /** Of those left open, how many because every filling would have crossed the surface. */
@@ -42,7 +45,8 @@ export interface FillHolesResult {
 /**
  * Closes holes with patches that match the density around them and, for `smooth`, go on as the surface around does. New
  * vertices are marked `invented`; measured ones stay where they are. A filling that would cross the surface or another
- * filling is tried again as a skin; if that crosses too, its hole stays open. The mesh must be manifold (see
+ * filling is tried again as a skin; if that crosses too, its hole stays open. What lies as an island in a hole, where its
+ * filling would pass, is joined to it: it was measured. The mesh must be manifold (see
  * `makeManifold`); the result then is too, and closed where filled. See `triangulateLoop`, `Patch` and `continueSurface`
  * for the sources. O(rim³) for rims up to 420 vertices.
  */
@@ -50,21 +54,40 @@ export function fillHoles(mesh: TriangleMesh, options: Partial<FillHolesOptions>
   const o = { ...FILL_HOLES_DEFAULTS, ...options };
   const opposite = oppositeHalfEdges(mesh.indices, vertexCount(mesh));
   const all = listHoles(mesh, opposite);
-  const holes = all.filter((h, i) =>
-    o.only
-      ? o.only.includes(i) && (o.maxRim === 0 || h.length <= o.maxRim)
-      : !h.meant && (o.maxRim === 0 || h.length <= o.maxRim),
-  );
-  const total = all.length;
+  const chosen = all.flatMap((h, i) => {
+    const wanted = o.only ? o.only.includes(i) : !h.meant;
+    return wanted && (o.maxRim === 0 || h.length <= o.maxRim) ? [i] : [];
+  });
+  const holes = chosen.map((i) => all[i]);
   const around = new Surroundings(mesh);
   const joined = edgesBetweenRims(mesh, opposite);
+  const islands = findIslands(mesh, all);
+  /** Islands that each patch goes on to, and all of these. */
+  const reached = new Map<number, Hole[]>();
+  const taken = new Set<number>();
   const work = holes.reduce((s, h) => s + h.rim.length ** 1.5, 0);
   const filling = ctx.part(0, 0.9);
   let done = 0;
-  const patches: (HolePatch | undefined)[] = holes.map((hole) => {
+  const patches: (HolePatch | undefined)[] = holes.map((hole, k) => {
     filling.checkpoint(done / work);
     done += hole.rim.length ** 1.5;
-    return fillHole(mesh, around, hole, joined, o.shape);
+    if (taken.has(chosen[k])) return undefined;
+    const plain = fillHole(mesh, around, hole, joined, o.shape);
+    const near = (islands.get(chosen[k]) ?? []).filter((i) => plain && passesNear(mesh, plain, all[i], hole));
+    if (near.length === 0) return plain;
+    const isles = near.map((i) => all[i]);
+    const patch = fillHole(
+      mesh,
+      around,
+      hole,
+      joined,
+      o.shape,
+      isles.map((h) => h.rim),
+    );
+    if (!patch) return plain;
+    reached.set(k, isles);
+    near.forEach((i) => taken.add(i));
+    return patch;
   });
   let wouldCross = 0;
   const inTheWay: number[] = [];
@@ -78,21 +101,28 @@ export function fillHoles(mesh: TriangleMesh, options: Partial<FillHolesOptions>
       return triangles.length > 0 && triangles.every((t) => near.has(t));
     };
     for (const [i, triangles] of crossed) {
-      if (o.skins || !atRim(i, triangles)) patches[i] = fillHole(mesh, around, holes[i], joined, 'flat');
+      if (!o.skins && atRim(i, triangles)) continue;
+      const isles = (reached.get(i) ?? []).map((h) => h.rim);
+      const skin = isles.length > 0 ? fillHole(mesh, around, holes[i], joined, 'flat', isles) : undefined;
+      if (!skin) reached.delete(i);
+      patches[i] = skin ?? fillHole(mesh, around, holes[i], joined, 'flat');
     }
     for (const [i, triangles] of crossingPatches(mesh, join(mesh, patches), patches)) {
       patches[i] = undefined;
+      reached.delete(i);
       wouldCross++;
       if (atRim(i, triangles)) inTheWay.push(...triangles);
     }
     patched = join(mesh, patches);
   }
   const filled = patches.filter((p) => p).length;
+  const islandsJoined = Array.from(reached.values(), (isles) => isles.length).reduce((sum, n) => sum + n, 0);
   const meant = o.only ? 0 : all.filter((h) => h.meant).length;
   return {
     mesh: patched.finish(),
     filled,
-    leftOpen: total - filled,
+    leftOpen: all.length - filled - islandsJoined,
+    islandsJoined,
     meant,
     wouldCross,
     inTheWay,

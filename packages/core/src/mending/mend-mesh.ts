@@ -3,6 +3,8 @@ import { GeometryError } from '../runtime/geometry-error.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { clearCrossings } from './clear-crossings.js';
 import { fillHoles, FILL_HOLES_DEFAULTS, type FillHolesOptions } from './fill-holes.js';
+import { listHoles } from './holes.js';
+import { findIslands } from './islands.js';
 import { evenRims, makeManifold, removeFragments } from '../mesh/repair.js';
 import { findCrossings } from '../mesh/crossings.js';
 import { inspectTopology, type TopologyReport } from '../mesh/topology.js';
@@ -27,7 +29,9 @@ export interface MendMeshResult {
   repairedTriangles: number;
   filledHoles: number;
   leftOpen: number;
-  /** Of these, openings that belong to the object. */
+  /** Pieces of surface within holes that fillings went on to. */
+  islandsJoined: number;
+  /** Of those left open, openings that belong to the object. */
   meant: number;
   /** Holes left open because every filling would have crossed the surface. */
   wouldCross: number;
@@ -37,6 +41,12 @@ export interface MendMeshResult {
   crossingsLeft: number;
   inventedArea: number;
   report: TopologyReport;
+}
+
+/** Vertices on the rims of islands. */
+function islandVertices(mesh: TriangleMesh): Set<number> {
+  const holes = listHoles(mesh);
+  return new Set([...findIslands(mesh, holes).values()].flat().flatMap((i) => Array.from(holes[i].rim)));
 }
 
 /** Rounds of mending after the first. */
@@ -61,6 +71,7 @@ export function mendMesh(mesh: TriangleMesh, options: Partial<MendMeshOptions>, 
     repairedTriangles: 0,
     filledHoles: 0,
     leftOpen: 0,
+    islandsJoined: 0,
     meant: 0,
     wouldCross: 0,
     inventedArea: 0,
@@ -83,21 +94,27 @@ export function mendMesh(mesh: TriangleMesh, options: Partial<MendMeshOptions>, 
     sum.repairedTriangles += cleared.removedTriangles;
     const clear = cleared.removedTriangles > 0 ? makeManifold(cleared.mesh).mesh : cleared.mesh;
     part.checkpoint(0.2);
-    const whole = removeFragments(clear, o.fragmentRatio);
-    sum.removedPieces += whole.removedPieces;
+    const whole = removeFragments(clear, o.fragmentRatio, islandVertices(clear));
     const filled = fillHoles(whole.mesh, { ...o, skins: round >= FIRST_SKINS }, part.part(0.2, 1));
+    // An island that no filling went on to is a loose piece like others.
+    const left = removeFragments(filled.mesh, o.fragmentRatio);
+    sum.removedPieces += whole.removedPieces + left.removedPieces;
     sum.filledHoles += filled.filled;
-    sum.leftOpen = filled.leftOpen;
+    sum.islandsJoined += filled.islandsJoined;
+    sum.leftOpen = left.removedPieces > 0 ? listHoles(left.mesh).length : filled.leftOpen;
     sum.meant = filled.meant;
     sum.wouldCross = filled.wouldCross;
     sum.inventedArea += filled.inventedArea;
-    current = filled.mesh;
+    current = left.mesh;
     const report = inspectTopology(current);
     sound = report.nonManifoldEdges + report.nonManifoldVertices === 0;
-    const again = !sound || filled.wouldCross > 0 || (!report.watertight && filled.leftOpen === 0);
+    const again = !sound || filled.wouldCross > 0 || (!report.watertight && sum.leftOpen === 0);
     const last = round === MOST_ROUNDS || (filled.wouldCross > 0 && filled.inTheWay.length === 0);
-    crossing = again && !last ? filled.inTheWay : findCrossings(current);
-    if (last || (!again && crossing.length === 0)) {
+    const open = again && !last;
+    // Triangles are known by their numbers as long as none has gone.
+    if (open) crossing = left.removedPieces > 0 ? undefined : filled.inTheWay;
+    else crossing = findCrossings(current);
+    if (crossing && (last || (!again && crossing.length === 0))) {
       ctx.checkpoint(1);
       return { mesh: current, ...sum, crossingsFound, crossingsLeft: crossing.length / 2, report };
     }

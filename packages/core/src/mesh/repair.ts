@@ -166,14 +166,24 @@ export interface RemoveFragmentsResult {
   removedTriangles: number;
 }
 
-/** Drops connected pieces with less than `minRatio` (0–1) of the largest piece's triangles; 1 keeps only the largest. */
-export function removeFragments(mesh: TriangleMesh, minRatio: number): RemoveFragmentsResult {
+/**
+ * Drops connected pieces with less than `minRatio` (0–1) of the largest piece's triangles; 1 keeps only the largest.
+ * @param spared vertices whose pieces stay
+ */
+export function removeFragments(
+  mesh: TriangleMesh,
+  minRatio: number,
+  spared: ReadonlySet<number> = new Set(),
+): RemoveFragmentsResult {
   const { label, sizes } = labelPieces(mesh);
   let largest = 0;
   sizes.forEach((s, i) => {
     if (s > sizes[largest]) largest = i;
   });
   const stays = sizes.map((s, i) => i === largest || (minRatio < 1 && s >= minRatio * sizes[largest]));
+  if (spared.size > 0)
+    for (let h = 0; h < mesh.indices.length; h++)
+      if (spared.has(mesh.indices[h])) stays[label[Math.floor(h / 3)]] = true;
   const removedPieces = stays.filter((s) => !s).length;
   if (removedPieces === 0) return { mesh, removedPieces: 0, removedTriangles: 0 };
   const keep = Uint8Array.from(label, (l) => (stays[l] ? 1 : 0));
