@@ -210,14 +210,21 @@ await picture('fuse', bench('fuse'), async () => {
   await page.getByText('of the measured surface is').waitFor();
   await page.waitForTimeout(2000);
 });
-await steps('mend.all');
 await picture('mend', bench('mend'), async () => {
-  await page.getByRole('button', { name: 'True colour' }).click();
-  await page.getByRole('menuitem', { name: 'Measured or invented' }).click();
-  await page.getByRole('button', { name: 'Views' }).click();
-  await page.getByRole('menuitem', { name: 'Top' }).click();
-  await page.waitForTimeout(3000);
+  await page.getByText('Not watertight').waitFor();
+  const hand = page.getByRole('region', { name: 'By hand' });
+  await hand.getByRole('button', { name: 'Refill' }).click();
+  await page.getByText('The right button turns. Escape ends it.').waitFor();
+  await hand.getByLabel('Brush').scrollIntoViewIfNeeded();
+  const view = await page.locator('canvas').boundingBox();
+  const at = (x, y) => page.mouse.move(view.x + x * view.width, view.y + y * view.height, { steps: 12 });
+  await at(0.38, 0.62);
+  await page.mouse.down();
+  await at(0.45, 0.66);
+  await page.waitForTimeout(2000);
 });
+await page.mouse.up();
+await steps('mend.all');
 await steps('mend.reduce');
 await steps('texture.map', { mapSize: 2048 });
 await picture('texture', bench('texture'));

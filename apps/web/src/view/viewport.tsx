@@ -165,7 +165,7 @@ export function Viewport({
             <span>x {pick.point[0].toFixed(1)}</span>
             <span>y {pick.point[1].toFixed(1)}</span>
             <span>z {pick.point[2].toFixed(1)} mm</span>
-            <span className="text-muted">
+            <span className="min-w-0 truncate text-muted">
               {scanName}
               {pick.invented === true && 'invented surface'}
               {pick.invented !== true && measuredText(pick)}
