@@ -8,7 +8,8 @@ const common = {
     '^@amber-knit/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts',
     '^@amber-knit/(operations|contracts|threads|device-protocol|planning|origins|recipes)$':
       '<rootDir>/packages/$1/src/index.ts',
-    '^@amber-knit/operations/(quantity-text|operation-ids|taking-away|numbers-in-list)$': '<rootDir>/packages/operations/src/$1.ts',
+    '^@amber-knit/operations/(quantity-text|operation-ids|taking-away|numbers-in-list)$':
+      '<rootDir>/packages/operations/src/$1.ts',
     '^@amber-knit/demo$': '<rootDir>/demo/src/index.ts',
     '^(\\.{1,2}/.*)\\.js$': '$1',
   },
