@@ -26,7 +26,7 @@ module.exports = {
     only('selection', core('selection'), [core('math|runtime|geometry|spatial|pointcloud')]),
     only('mesh', core('mesh'), [core('math|runtime|geometry|spatial')]),
     only('mending', core('mending'), [core('math|runtime|geometry|spatial|mesh')]),
-    only('handwork', core('handwork'), [core('math|runtime|geometry|spatial|mesh|mending')]),
+    only('handwork', core('handwork'), [core('math|runtime|geometry|spatial|mesh|mending|selection')]),
     only('remeshing', core('remeshing'), [core('math|runtime|geometry|spatial|mesh')]),
     only('smoothing', core('smoothing'), [core('math|runtime|geometry|spatial|mesh')]),
     only('registration', core('registration'), [core('math|runtime|geometry|spatial|pointcloud|mesh')]),

@@ -193,10 +193,11 @@ export interface PieceSummary {
   running: string | null;
 }
 
-/** Bytes that a piece takes, and those of them that removing it would give back. */
+/** Bytes that a piece takes, and those of them that removing it, or forgetting what was undone on it, would give back. */
 export interface PieceRoom {
   bytes: number;
   freed: number;
+  undone: number;
 }
 
 /** A piece that was put away from the shelf. */

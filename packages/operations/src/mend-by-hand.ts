@@ -21,6 +21,7 @@ const KIND_WORDS: Record<HandEdit['kind'], string> = {
   flatten: 'flattened',
   erase: 'erased',
   refill: 'erased and refilled',
+  lasso: 'cut out',
   fill: 'filled',
   bridge: 'bridged',
   cut: 'cut',

@@ -14,6 +14,13 @@ export class AwayController {
     return this.away.room(id);
   }
 
+  @Post('pieces/:id/forget-undone')
+  @HttpCode(200)
+  @ApiOperation({ summary: 'Forgets what was undone on a piece, and gives its room back; scans that came in stay' })
+  forget(@Param('id', ParseUUIDPipe) id: string): Promise<PieceRoom> {
+    return this.away.forget(id);
+  }
+
   @Delete('pieces/:id')
   @HttpCode(204)
   @ApiOperation({ summary: 'Puts a piece away from the shelf; nothing of it is lost' })

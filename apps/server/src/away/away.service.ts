@@ -5,6 +5,7 @@ import { GuidedRun, Piece } from '../database/entities.js';
 import { lockPiece, lockSettledPiece } from '../pieces/piece-lock.js';
 import { BlobStore } from '../storage/blob-store.js';
 import { CHANNELS, StepQueue } from '../steps/step-queue.js';
+import { forgetUndone, undoneBytes } from './undone-work.js';
 
 /** Of a blob `b`: the piece $1 uses it. */
 const OF_PIECE = `(EXISTS (SELECT 1 FROM artifact a WHERE a.blob_sha256 = b.sha256 AND a.piece_id = $1)
@@ -62,7 +63,25 @@ export class AwayService {
       [id],
     )) as { used: string; own: string; frames: string }[];
     const frames = Number(row.frames);
-    return { bytes: Number(row.used) + frames, freed: Number(row.own) + frames };
+    return {
+      bytes: Number(row.used) + frames,
+      freed: Number(row.own) + frames,
+      undone: await undoneBytes(id, manager),
+    };
+  }
+
+  /**
+   * Forgets what was undone on a piece; what came in stays. @returns the room that is left
+   * @throws ConflictException while a step runs on it
+   */
+  async forget(id: string): Promise<PieceRoom> {
+    await this.db.transaction(async (m) => {
+      await lockSettledPiece(id, 'Forget what was undone once it has come to its end.', m);
+      await forgetUndone(id, m);
+    });
+    await this.blobs.sweep();
+    await this.queue.notify(CHANNELS.piece, id);
+    return this.room(id);
   }
 
   /**

@@ -54,6 +54,39 @@ test('a piece is put away, put back, and removed for good with all that only it 
   await harness.http().get(`/api/artifacts/${original.id}/data`).expect(200);
 });
 
+test('what was undone can be forgotten; what came in stays, and so does all that stands', async () => {
+  const { stop } = await harness.work();
+  const piece = await harness.placedPair();
+  const fuse = async (voxel: number): Promise<void> => {
+    await harness.finished((await harness.enqueue(piece.id, 'fuse.surface', { voxel })).id);
+  };
+  const undo = () => harness.http().post(`/api/pieces/${piece.id}/undo`).expect(200);
+  await fuse(3);
+  await undo();
+  await fuse(4);
+  const stands = await harness.piece(piece.id);
+  // An import that is undone is what came in: it stays to be redone, or asked for again.
+  await harness.finished(await harness.upload(piece.id, 'late.ply', scanFile(6000)));
+  await undo();
+  const room = (await harness.http().get(`/api/pieces/${piece.id}/room`).expect(200)).body as PieceRoom;
+  expect(room.undone).toBeGreaterThan(0);
+  const before = await stored();
+  const after = (await harness.http().post(`/api/pieces/${piece.id}/forget-undone`).expect(200)).body as PieceRoom;
+  expect(after.undone).toBe(0);
+  expect(before - (await stored())).toBe(room.undone);
+  expect(await harness.violations()).toEqual([]);
+  const now = await harness.piece(piece.id);
+  expect({ ...now, canRedo: true, updatedAt: '' }).toEqual({ ...stands, canRedo: true, updatedAt: '' });
+  expect(now.canRedo).toBe(false);
+  const steps = (await harness.http().get(`/api/pieces/${piece.id}/steps`)).body as { operationId: string }[];
+  expect(steps.map((s) => s.operationId)).toEqual(['capture.import', 'fuse.surface', 'capture.import']);
+  // It goes on from there.
+  await undo();
+  await fuse(5);
+  expect((await harness.piece(piece.id)).mesh).not.toBeNull();
+  await stop();
+});
+
 test('not while a step waits or runs on it; a guided run on it pauses', async () => {
   const piece = await harness.newPiece('Busy');
   const step = await harness.upload(piece.id, 'a.ply', scanFile(3000));

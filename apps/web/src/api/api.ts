@@ -97,6 +97,17 @@ export const api = createApi({
       query: ({ pieceId, ...body }) => ({ url: `pieces/${pieceId}/scans/copies`, method: 'POST', body }),
       invalidatesTags: (_r, _e, { to }) => ['Pieces', { type: 'Piece', id: to }],
     }),
+    room: build.query<PieceRoom, string>({
+      query: (id) => `pieces/${id}/room`,
+      providesTags: (_r, _e, id) => [{ type: 'Piece', id }],
+    }),
+    forgetUndone: build.mutation<PieceRoom, string>({
+      query: (id) => ({ url: `pieces/${id}/forget-undone`, method: 'POST' }),
+      invalidatesTags: (_r, _e, id) => [
+        { type: 'Piece', id },
+        { type: 'Steps', id },
+      ],
+    }),
     /** Pieces put away from the shelf; they follow every change of the shelf. */
     away: build.query<AwayPiece[], void>({ query: () => 'away', providesTags: ['Pieces'] }),
     putAway: build.mutation<void, string>({

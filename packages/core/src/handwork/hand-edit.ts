@@ -21,6 +21,20 @@ export interface EraseEdit {
   dabs: readonly Dab[];
 }
 
+/** Takes away, or replaces, what appears inside an outline drawn over a picture of the surface. */
+export interface LassoEdit {
+  kind: 'lasso';
+  /** Places on the picture, x and y in turn, pixels; the last is joined to the first. */
+  outline: readonly number[];
+  /** The picture: projection times view, 16 numbers column by column, and its size in pixels. */
+  clipFromView: readonly number[];
+  size: readonly [number, number];
+  /** What lies behind goes too. */
+  through: boolean;
+  /** The surface goes on over the place. */
+  refill: boolean;
+}
+
 /** Fills the hole whose rim comes nearest to a place. */
 export interface FillEdit {
   kind: 'fill';
@@ -48,14 +62,26 @@ export interface CutEdit {
 }
 
 /** One thing done to a surface by hand. It names places, not triangles: it can be done again on a surface fused anew. */
-export type HandEdit = BrushEdit | EraseEdit | FillEdit | BridgeEdit | CutEdit;
+export type HandEdit = BrushEdit | EraseEdit | LassoEdit | FillEdit | BridgeEdit | CutEdit;
 export type HandEditKind = HandEdit['kind'];
 
-export const HAND_EDIT_KINDS = ['smooth', 'push', 'flatten', 'erase', 'refill', 'fill', 'bridge', 'cut'] as const;
+export const HAND_EDIT_KINDS = [
+  'smooth',
+  'push',
+  'flatten',
+  'erase',
+  'refill',
+  'lasso',
+  'fill',
+  'bridge',
+  'cut',
+] as const;
 
 /** Dabs of one stroke, and edits of one piece of work, at most. */
 export const MOST_DABS = 5000;
 export const MOST_EDITS = 2000;
+/** Places of an outline at most. */
+export const MOST_OUTLINE = 4000;
 const FARTHEST = 1e6;
 const WIDEST = 1e4;
 
@@ -69,6 +95,8 @@ const isNumber = (v: unknown, low: number, high: number): boolean =>
 const isPlace = (v: unknown): boolean =>
   Array.isArray(v) && v.length === 3 && v.every((c) => isNumber(c, -FARTHEST, FARTHEST));
 const isDirection = (v: unknown): boolean => isPlace(v) && Math.hypot(...(v as number[])) > 1e-6;
+const areNumbers = (v: unknown, least: number, most: number, within: number): boolean =>
+  Array.isArray(v) && v.length >= least && v.length <= most && v.every((c) => isNumber(c, -within, within));
 const isFlag = (v: unknown): boolean => v === undefined || typeof v === 'boolean';
 const isDab = (v: unknown): boolean =>
   Array.isArray(v) && v.length === 5 && isPlace(v.slice(0, 3)) && isNumber(v[3], 1e-3, WIDEST) && isNumber(v[4], 0, 1);
@@ -81,6 +109,13 @@ const RULES: Record<HandEditKind, Readonly<Record<string, (v: unknown) => boolea
   push: { dabs: areDabs, amount: (v) => isNumber(v, -WIDEST, WIDEST) },
   erase: { dabs: areDabs },
   refill: { dabs: areDabs },
+  lasso: {
+    outline: (v) => areNumbers(v, 6, 2 * MOST_OUTLINE, WIDEST) && (v as number[]).length % 2 === 0,
+    clipFromView: (v) => areNumbers(v, 16, 16, 1e9),
+    size: (v) => areNumbers(v, 2, 2, WIDEST) && (v as number[]).every((side) => side >= 1),
+    through: (v) => typeof v === 'boolean',
+    refill: (v) => typeof v === 'boolean',
+  },
   fill: { at: isPlace, shape: (v) => v === 'smooth' || v === 'flat' },
   bridge: { from: isPlace, to: isPlace, width: (v) => isNumber(v, 0, WIDEST) },
   cut: { at: isPlace, normal: isDirection, cap: (v) => typeof v === 'boolean' },

@@ -200,6 +200,7 @@ export class HandSession {
     switch (edit.kind) {
       case 'erase':
       case 'refill':
+      case 'lasso':
         return takeOut(mesh, this.reach, edit, ctx);
       case 'fill':
         return fillNearest(mesh, edit, ctx);

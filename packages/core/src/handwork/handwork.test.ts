@@ -1,3 +1,4 @@
+import { OrthographicCamera } from 'three';
 import { box, cutOut, meshOf, sphere, torus } from '../../test/shapes.js';
 import {
   boundsOf,
@@ -172,6 +173,40 @@ describe('taking out', () => {
     expect(totals).toMatchObject({ filled: 0, leftOpen: 1 });
     expect(inspectTopology(mesh).holes).toBe(1);
     expect(triangleCount(mesh)).toBeLessThan(triangleCount(open));
+  });
+
+  /** A picture from far above, 400 × 400 pixels, 10 pixels a millimetre, by three's camera. */
+  const fromAbove = (): { clipFromView: number[]; size: [number, number] } => {
+    const camera = new OrthographicCamera(-20, 20, 20, -20, 1, 1000);
+    camera.position.set(0, 0, 200);
+    camera.lookAt(0, 0, 0);
+    camera.updateMatrixWorld();
+    const clip = camera.projectionMatrix.clone().multiply(camera.matrixWorldInverse);
+    return { clipFromView: clip.elements.slice(), size: [400, 400] };
+  };
+  const square = [150, 150, 250, 150, 250, 250, 150, 250];
+
+  test('what is drawn round goes: in front alone, or through the object; and is filled again', () => {
+    const lasso = (through: boolean, refill: boolean): TriangleMesh =>
+      done(ball, { kind: 'lasso', outline: square, ...fromAbove(), through, refill });
+    const front = lasso(false, false);
+    expect(inspectTopology(front).holes).toBe(1);
+    expect(boundsOf(front.positions).min[2]).toBeCloseTo(-20, 1);
+    const through = lasso(true, false);
+    expect(inspectTopology(through)).toMatchObject({ holes: 2, pieces: 1 });
+    const again = lasso(true, true);
+    expect(inspectTopology(again)).toMatchObject({ watertight: true, euler: 2 });
+    expect(rmsTo(sphere(20), again, -30)).toBeLessThan(0.1);
+    // Five millimetres to each side of the pole went, and no more than an edge beyond.
+    const p = compactMesh(front).positions;
+    let nearest = Infinity;
+    for (let v = 0; v < p.length; v += 3)
+      if (p[v + 2] > 0) nearest = Math.min(nearest, Math.max(Math.abs(p[v]), Math.abs(p[v + 1])));
+    expect(nearest).toBeGreaterThan(4.9);
+    expect(nearest).toBeLessThan(6.5);
+    expect(() =>
+      done(ball, { kind: 'lasso', outline: [0, 0, 9, 0, 9, 9], ...fromAbove(), through: true, refill: false }),
+    ).toThrow('No surface lies inside the outline');
   });
 
   test('beside the surface, or all of it, is refused and changes nothing', () => {
@@ -349,4 +384,16 @@ test('lists of edits from elsewhere are looked through', () => {
   expect(faultOfHandEdits([{ ...fine[0], dabs: [[0, 0, NaN, 1, 1]] }])).toMatch('lawful dabs');
   expect(faultOfHandEdits([{ ...fine[0], dabs: [[0, 0, 0, -1, 1]] }])).toMatch('lawful dabs');
   expect(faultOfHandEdits([{ ...fine[0], strength: 3 }])).toMatch('unknown strength');
+  const lasso = {
+    kind: 'lasso',
+    outline: [0, 0, 9, 0, 9, 9],
+    clipFromView: Array<number>(16).fill(0),
+    size: [9, 9],
+    through: true,
+    refill: true,
+  };
+  expect(faultOfHandEdits([lasso])).toBeUndefined();
+  expect(faultOfHandEdits([{ ...lasso, outline: [0, 0, 9, 0, 9] }])).toMatch('no lawful outline');
+  expect(faultOfHandEdits([{ ...lasso, clipFromView: [1] }])).toMatch('no lawful clipFromView');
+  expect(faultOfHandEdits([{ ...lasso, size: [0, 9] }])).toMatch('no lawful size');
 });

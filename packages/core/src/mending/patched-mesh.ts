@@ -1,5 +1,6 @@
 import { vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { withUnmeasured } from '../geometry/vertex-knowledge.js';
+import { patchColors } from './patch-colors.js';
 
 /** What fills a hole: vertices of its own after those of the rim, triangles over both. */
 export interface HolePatch {
@@ -25,10 +26,9 @@ export class PatchedMesh {
     const n = rim.length;
     for (let i = 3 * n; i < q.length; i++) this.positions.push(q[i]);
     if (this.mesh.colors) {
-      // A patch takes the rim's mean colour: it was not measured, and no sharper guess would be honest.
-      const mean = [0, 0, 0];
-      for (const v of rim) for (let k = 0; k < 3; k++) mean[k] += this.mesh.colors[3 * v + k] / n;
-      for (let i = n; i < q.length / 3; i++) this.colors.push(...mean.map(Math.round));
+      const known = new Uint8Array(3 * n);
+      for (let i = 0; i < n; i++) known.set(this.mesh.colors.subarray(3 * rim[i], 3 * rim[i] + 3), 3 * i);
+      this.colors.push(...patchColors(known, q.length / 3, triangles));
     }
     for (let t = 0; t < triangles.length; t += 3) {
       const c = [0, 1, 2].map((k) => triangles[t + k]);

@@ -1,10 +1,13 @@
+import { useState } from 'react';
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
 import { formatDistanceToNowStrict } from 'date-fns';
 import { ChevronsLeftRight, History } from 'lucide-react';
 import type { VersionView } from '@amber-knit/contracts';
+import { bytesText } from '@amber-knit/operations/quantity-text';
 import { api } from '../../api/api';
 import { useAppDispatch } from '../../app/store';
 import { comparedWith } from '../../app/view-slice';
+import { AskDialog } from '../../shared/ask-dialog';
 import { Button } from '../../shared/controls';
 
 const MARKS: Record<VersionView['place'], string> = { before: '', current: '●', after: '↷' };
@@ -13,6 +16,9 @@ const MARKS: Record<VersionView['place'], string> = { before: '', current: '●'
 export function VersionMenu({ pieceId, settled }: { pieceId: string; settled: boolean }) {
   const { data: versions } = api.useVersionsQuery(pieceId);
   const [moveTo] = api.useMoveToMutation();
+  const [forget] = api.useForgetUndoneMutation();
+  /** Bytes that are asked about. */
+  const [asking, setAsking] = useState<number | null>(null);
   const dispatch = useAppDispatch();
   return (
     <Menu as="div" className="relative">
@@ -57,7 +63,37 @@ export function VersionMenu({ pieceId, settled }: { pieceId: string; settled: bo
             )}
           </div>
         ))}
+        <ForgetUndone pieceId={pieceId} onAsk={setAsking} />
       </MenuItems>
+      <AskDialog
+        title="Forget what was undone?"
+        open={asking !== null}
+        yes="Forget it"
+        no="Keep it"
+        onYes={() => void forget(pieceId)}
+        onClose={() => setAsking(null)}
+      >
+        Steps that were undone, and those left behind by going another way, go with their results; this cannot be
+        undone. What stands now, and every scan that came in, stays. It gives back{' '}
+        <span className="num">{bytesText(asking ?? 0)}</span>.
+      </AskDialog>
     </Menu>
+  );
+}
+
+/** What forgetting would give back, once the list is open. */
+function ForgetUndone({ pieceId, onAsk }: { pieceId: string; onAsk(bytes: number): void }) {
+  const { data: room } = api.useRoomQuery(pieceId);
+  if (!room || room.undone === 0) return null;
+  return (
+    <MenuItem>
+      <button
+        type="button"
+        onClick={() => onAsk(room.undone)}
+        className="mt-1 w-full rounded-md border-0 border-t border-solid border-line bg-transparent px-2 py-1.5 text-left text-ink data-focus:bg-sunk"
+      >
+        Forget what was undone … <span className="text-muted">gives back {bytesText(room.undone)}</span>
+      </button>
+    </MenuItem>
   );
 }

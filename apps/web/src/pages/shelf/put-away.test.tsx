@@ -12,6 +12,7 @@ const away: AwayPiece = {
   awayAt: '2026-03-01T10:00:00Z',
   bytes: 90_000_000,
   freed: 60_000_000,
+  undone: 0,
 };
 
 test('a piece is put away from its menu, not while a step runs on it', async () => {
@@ -36,7 +37,7 @@ test('what was put away is put back, or removed after saying what that gives bac
   const { asked, container } = showWithServer(<PutAway />, {
     'GET away': [away],
     'POST away/p/back': {},
-    'DELETE away/p': { bytes: 1, freed: 1 },
+    'DELETE away/p': { bytes: 1, freed: 1, undone: 0 },
   });
   expect(await screen.findByText(/Put away: 1 piece/)).toBeTruthy();
   expect(container.textContent).toContain('60.0 MB could be given back');

@@ -1,17 +1,17 @@
 import { useState } from 'react';
-import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
 import { formatDistanceToNow } from 'date-fns';
 import { Trash2, Undo2 } from 'lucide-react';
 import type { AwayPiece } from '@amber-knit/contracts';
 import { bytesText } from '@amber-knit/operations/quantity-text';
 import { api, problemText } from '../../api/api';
+import { AskDialog } from '../../shared/ask-dialog';
 import { Button, Notice } from '../../shared/controls';
 
 /** Pieces that were put away: back to the shelf, or removed for good to give their room back. */
 export function PutAway() {
   const { data = [] } = api.useAwayQuery();
   const [putBack, { error: notBack }] = api.usePutBackMutation();
-  const [remove, { error: notRemoved, isLoading }] = api.useRemoveForGoodMutation();
+  const [remove, { error: notRemoved }] = api.useRemoveForGoodMutation();
   const [going, setGoing] = useState<AwayPiece | null>(null);
   if (data.length === 0) return null;
   const freed = data.reduce((sum, p) => sum + p.freed, 0);
@@ -42,32 +42,18 @@ export function PutAway() {
           </li>
         ))}
       </ul>
-      <Dialog open={going !== null} onClose={() => setGoing(null)} className="relative z-20">
-        <div className="fixed inset-0 bg-black/40" aria-hidden />
-        <div className="fixed inset-0 flex items-center justify-center p-4">
-          <DialogPanel className="w-full max-w-md rounded-xl border border-line bg-panel p-5">
-            <DialogTitle className="m-0 mb-2 text-lg font-semibold">Remove {going?.name} for good?</DialogTitle>
-            <p className="m-0">
-              Its scans, captures, surfaces and ledger go; this cannot be undone. It gives back{' '}
-              <span className="num">{bytesText(going?.freed)}</span>
-              {going && going.freed < going.bytes && '; the rest is used by other pieces and stays'}.
-            </p>
-            <div className="mt-4 flex justify-end gap-2">
-              <Button onClick={() => setGoing(null)}>Keep it</Button>
-              <Button
-                tone="go"
-                disabled={isLoading}
-                onClick={() => {
-                  if (going) void remove(going.id);
-                  setGoing(null);
-                }}
-              >
-                Remove for good
-              </Button>
-            </div>
-          </DialogPanel>
-        </div>
-      </Dialog>
+      <AskDialog
+        title={`Remove ${going?.name} for good?`}
+        open={going !== null}
+        yes="Remove for good"
+        no="Keep it"
+        onYes={() => going && void remove(going.id)}
+        onClose={() => setGoing(null)}
+      >
+        Its scans, captures, surfaces and ledger go; this cannot be undone. It gives back{' '}
+        <span className="num">{bytesText(going?.freed)}</span>
+        {going && going.freed < going.bytes && '; the rest is used by other pieces and stays'}.
+      </AskDialog>
     </details>
   );
 }

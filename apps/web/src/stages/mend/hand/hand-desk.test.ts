@@ -36,6 +36,16 @@ test('a stroke of a brush begins, goes on where the pen has moved far enough, an
   expect(asked).toHaveLength(4);
 });
 
+test('a stroke without end becomes several edits', () => {
+  const d = desk();
+  d.choose('erase');
+  d.press([0, 0, 0]);
+  for (let i = 1; i <= 5000; i++) d.draw([2 * i, 0, 0]);
+  d.release();
+  const done = asked.flatMap((m) => (m.ask === 'do' && m.edit.kind === 'erase' ? [m.edit.dabs.length] : []));
+  expect(done).toEqual([5000, 1]);
+});
+
 test('pushing takes the length, flattening the strength', () => {
   const d = desk();
   d.choose('push');
@@ -119,4 +129,33 @@ test('a level cut by a click, any other by its plane', () => {
     { ask: 'cut', cut: { kind: 'cut', at: [0, 0, 9], normal: [0, 0, 1], keep: 'smaller', cap: false } },
     { ask: 'cut', cut: { kind: 'cut', at: [0, 0, 0], normal: [0, 0.6, 0.8], keep: 'smaller', cap: false } },
   ]);
+});
+
+test('what is drawn round is told with the picture, in whole pixels and not in more places than are taken', () => {
+  const d = desk();
+  d.choose('lasso');
+  const view = { clipFromView: Float64Array.from({ length: 16 }, (_, i) => i), width: 800, height: 600 };
+  d.lasso([1, 1, 2, 2], view);
+  expect(asked).toEqual([]);
+  d.set({ through: true, refill: false });
+  d.lasso([1.4, 1, 90, 2, 50, 80.6], view);
+  expect(asked).toEqual([
+    {
+      ask: 'do',
+      edit: {
+        kind: 'lasso',
+        outline: [1, 1, 90, 2, 50, 81],
+        clipFromView: Array.from(view.clipFromView),
+        size: [800, 600],
+        through: true,
+        refill: false,
+      },
+    },
+  ]);
+  d.lasso(
+    Array.from({ length: 20_000 }, (_, i) => i % 500),
+    view,
+  );
+  const last = asked.at(-1)!;
+  expect(last.ask === 'do' && last.edit.kind === 'lasso' && last.edit.outline.length).toBeLessThanOrEqual(8000);
 });

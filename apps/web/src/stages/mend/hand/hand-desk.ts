@@ -1,4 +1,5 @@
-import type { Dab, HandEditKind } from '@amber-knit/core/handwork';
+import { MOST_DABS, MOST_OUTLINE, type Dab, type HandEditKind } from '@amber-knit/core/handwork';
+import type { ScreenView } from '@amber-knit/core/selection';
 import { Store } from '../../../shared/store';
 import type { HandClient } from './hand-client';
 import { handClient } from './hand-client';
@@ -25,6 +26,9 @@ export interface HandSettings {
   cutAlong: 'drawn' | 'level';
   keep: CutAsked['keep'];
   cap: boolean;
+  /** A lasso takes what lies behind as well; the surface goes on over the place. */
+  through: boolean;
+  refill: boolean;
   /** Where a bridge begins, once that has been clicked. */
   from: Place | null;
 }
@@ -41,6 +45,8 @@ const FIRST: HandSettings = {
   cutAlong: 'drawn',
   keep: 'larger',
   cap: true,
+  through: false,
+  refill: true,
   from: null,
 };
 
@@ -101,7 +107,11 @@ export class HandDesk extends Store<HandSettings> {
     const last = this.stroke?.dabs.at(-1);
     if (!last || Math.hypot(at[0] - last[0], at[1] - last[1], at[2] - last[2]) < DAB_STEP * this.state.radius)
       return false;
-    this.dab(at, pressure);
+    // A stroke without end becomes several.
+    if (this.stroke!.dabs.length >= MOST_DABS) {
+      this.release();
+      this.press(at, pressure);
+    } else this.dab(at, pressure);
     return true;
   }
 
@@ -140,6 +150,22 @@ export class HandDesk extends Store<HandSettings> {
       ask: 'cut',
       cut: { kind: 'cut', at: placeOf(at), normal: [normal[0] / l, normal[1] / l, normal[2] / l], keep, cap },
     });
+  }
+
+  /** What was drawn round: pixels of a picture, x and y in turn. */
+  lasso(outline: readonly number[], { clipFromView, width, height }: ScreenView): void {
+    const { through, refill } = this.state;
+    const places = outline.length / 2;
+    const step = Math.ceil(places / MOST_OUTLINE);
+    const kept = outline.filter((_, i) => Math.floor(i / 2) % step === 0).map((c) => Math.round(c));
+    if (kept.length < 6) return;
+    const edit = {
+      kind: 'lasso',
+      outline: kept,
+      clipFromView: Array.from(clipFromView),
+      size: [width, height],
+    } as const;
+    this.client.ask({ ask: 'do', edit: { ...edit, through, refill } });
   }
 
   /** Gives up what is being drawn; with nothing begun, the tool. @returns false if there is none */

@@ -22,6 +22,7 @@ const HINTS: Record<HandTool, string> = {
   flatten: 'Begin where it is flat, and draw over what is not.',
   erase: 'Draw over what is to go.',
   refill: 'Draw over what is to go; the surface goes on over the place.',
+  lasso: 'Draw round what is to go.',
   fill: 'Click at the rim of a hole.',
   bridge: 'Drag from one rim to another, or click both.',
   cut: 'Drag a line across the piece.',
@@ -42,7 +43,7 @@ export function HandOverlay({ engine, inputs }: OverlayProps) {
   const began = useRef<{ spot: Spot; found: Pick | undefined } | null>(null);
   const last = useRef<Spot>([0, 0]);
   const [ring, setRing] = useState<{ spot: Spot; pixels: number } | null>(null);
-  const [line, setLine] = useState<[Spot, Spot] | null>(null);
+  const [line, setLine] = useState<Spot[] | null>(null);
   const drawing = tool !== null && shown !== null;
 
   useEffect(() => {
@@ -120,14 +121,19 @@ export function HandOverlay({ engine, inputs }: OverlayProps) {
       if (isBrush(tool)) {
         if (began.current && (e.buttons & 1) !== 0) drawTo(e);
         else showRing(e, engine.pick(e.clientX, e.clientY));
+      } else if (began.current && tool === 'lasso') {
+        const spot = spotOf(e);
+        setLine((drawn) => [...(drawn ?? [began.current!.spot]), spot]);
       } else if (began.current && (tool === 'bridge' || (tool === 'cut' && cutAlong === 'drawn')))
         setLine([began.current.spot, spotOf(e)]);
     },
     onPointerUp(e) {
       const start = began.current;
+      const drawn = line;
       end();
       if (!drawing || !start) return;
       if (isBrush(tool)) return handDesk.release();
+      if (tool === 'lasso') return drawn ? handDesk.lasso(drawn.flat(), engine.screenView().view) : undefined;
       const spot = spotOf(e);
       const still = Math.hypot(spot[0] - start.spot[0], spot[1] - start.spot[1]) < STILL;
       if (still) {
@@ -171,14 +177,13 @@ export function HandOverlay({ engine, inputs }: OverlayProps) {
             <circle key={stroke.stroke} cx={ring.spot[0]} cy={ring.spot[1]} r={ring.pixels} fill="none" {...stroke} />
           ))}
         {line && (
-          <line
-            x1={line[0][0]}
-            y1={line[0][1]}
-            x2={line[1][0]}
-            y2={line[1][1]}
+          <polyline
+            points={line.join(' ')}
+            fill={tool === 'lasso' ? 'var(--amber)' : 'none'}
+            fillOpacity={0.14}
             stroke="var(--amber)"
             strokeWidth={2.5}
-            strokeDasharray={tool === 'cut' ? '8 5' : undefined}
+            strokeDasharray={tool === 'bridge' ? undefined : '8 5'}
           />
         )}
       </svg>

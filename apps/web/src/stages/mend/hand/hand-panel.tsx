@@ -1,6 +1,7 @@
 import { useEffect, type ComponentType } from 'react';
 import {
   ArrowUpFromLine,
+  LassoSelect,
   CircleDashed,
   Eraser,
   PaintBucket,
@@ -21,7 +22,7 @@ import { useStore } from '../../../shared/store';
 import type { StagePanelProps } from '../../stage-module';
 import { handClient } from './hand-client';
 import { handDesk, isBrush, type HandSettings, type HandTool } from './hand-desk';
-import { keptEdits } from './kept-edits';
+import { inParts, keptEdits } from './kept-edits';
 
 const TOOLS: readonly [HandTool, string, string, ComponentType<{ size: number }>][] = [
   ['smooth', 'Smooth', 'Smooths what is smaller than the brush; the surface keeps its bend', Waves],
@@ -29,13 +30,14 @@ const TOOLS: readonly [HandTool, string, string, ComponentType<{ size: number }>
   ['flatten', 'Flatten', 'Makes flat, by the plane where the stroke begins', Minus],
   ['erase', 'Erase', 'Takes triangles away and leaves a hole', Eraser],
   ['refill', 'Refill', 'Takes a mark, a bump or a fault away and lets the surface go on over the place', PaintBucket],
+  ['lasso', 'Lasso', 'Takes away what is drawn round, and lets the surface go on over it', LassoSelect],
   ['fill', 'Fill', 'Fills the hole that is clicked', CircleDashed],
   ['bridge', 'Bridge', 'Spans a strip from rim to rim: parts a wide hole, gives an island a hold', Spline],
   ['cut', 'Cut', 'Cuts along a plane and closes the cut', Slice],
 ];
 
 /** Work by hand on the surface: brushes, filling, bridges, cuts, each taken back alone, kept together as a step. */
-export function HandPanel({ piece, busy }: StagePanelProps) {
+export function HandPanel({ piece, steps, busy }: StagePanelProps) {
   const meshId = piece.mesh?.id;
   const settings = useStore(handDesk);
   const { edits, canRedo, pending, notes, shown, sent, failed } = useStore(handClient);
@@ -56,6 +58,11 @@ export function HandPanel({ piece, busy }: StagePanelProps) {
     },
     [],
   );
+  // A step that came to nothing leaves what was drawn as it was.
+  const last = steps.findLast((s) => s.operationId === OPERATION_IDS.mendByHand)?.status;
+  useEffect(() => {
+    if (sent && (last === 'failed' || last === 'cancelled')) handClient.setSent(false);
+  }, [sent, last]);
   const bounds = shown?.parts.bounds;
   useEffect(() => {
     if (bounds) handDesk.fit(Math.max(...bounds.max.map((c, k) => c - bounds.min[k])));
@@ -68,11 +75,15 @@ export function HandPanel({ piece, busy }: StagePanelProps) {
     handClient.open(meshId);
     handDesk.choose(tool === next ? null : next);
   };
-  const keep = (): void => {
+  const keep = async (): Promise<void> => {
     handClient.setSent(true);
-    void run({ pieceId: piece.id, operationId: OPERATION_IDS.mendByHand, params: { edits } })
-      .unwrap()
-      .catch(() => handClient.setSent(false));
+    try {
+      // Steps of a piece run one after the other, so one goes on where the last ended.
+      for (const part of inParts(edits))
+        await run({ pieceId: piece.id, operationId: OPERATION_IDS.mendByHand, params: { edits: part } }).unwrap();
+    } catch {
+      handClient.setSent(false);
+    }
   };
   const waiting = pending > 0 || isLoading || (busy && sent);
   return (
@@ -81,7 +92,7 @@ export function HandPanel({ piece, busy }: StagePanelProps) {
       <p className="mb-2 mt-1 text-muted">
         Work in the view. Each stroke can be taken back; what you keep becomes one step. What is invented is marked.
       </p>
-      <div role="group" aria-label="Tools" className="grid grid-cols-4 gap-1">
+      <div role="group" aria-label="Tools" className="grid grid-cols-5 gap-1">
         {TOOLS.map(([id, name, help, Icon]) => (
           <button
             key={id}
@@ -113,7 +124,7 @@ export function HandPanel({ piece, busy }: StagePanelProps) {
               : `${edits.length} ${edits.length === 1 ? 'edit' : 'edits'} not kept yet.`}
           </p>
           <div className="flex flex-wrap gap-1">
-            <Button tone="go" disabled={busy || waiting || edits.length === 0} onClick={keep}>
+            <Button tone="go" disabled={busy || waiting || edits.length === 0} onClick={() => void keep()}>
               Keep as a step
             </Button>
             <Button
@@ -200,6 +211,16 @@ function ToolOptions({
         <Check checked={s.withinError} onChange={() => handDesk.set({ withinError: !s.withinError })}>
           Stay within the expected error
         </Check>
+      )}
+      {tool === 'lasso' && (
+        <>
+          <Check checked={s.refill} onChange={() => handDesk.set({ refill: !s.refill })}>
+            The surface goes on over the place
+          </Check>
+          <Check checked={s.through} onChange={() => handDesk.set({ through: !s.through })}>
+            Through the object
+          </Check>
+        </>
       )}
       {tool === 'fill' && (
         <SelectRow

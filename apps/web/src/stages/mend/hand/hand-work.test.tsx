@@ -8,7 +8,7 @@ import { handDesk } from './hand-desk';
 import type { FromHand, ToHand } from './hand-messages';
 import { HandOverlay } from './hand-overlay';
 import { HandPanel } from './hand-panel';
-import { keepEdits, keptEdits } from './kept-edits';
+import { inParts, keepEdits, keptEdits } from './kept-edits';
 
 const asked: ToHand[] = [];
 const workers: PretendWorker[] = [];
@@ -147,6 +147,26 @@ test('what could not be done is said; what a worker loses is done again from wha
   view.leave();
 });
 
+test('a lasso is drawn in the view and done when the pen leaves', async () => {
+  const user = userEvent.setup();
+  showWithServer(<HandPanel piece={piece} steps={[]} busy={false} />, ANSWERS);
+  const view = new ViewHarness(HandOverlay, piece, 'surface');
+  await user.click(button('Lasso'));
+  await waitFor(() => expect(handClient.current().shown).not.toBeNull());
+  await user.click(screen.getByRole('checkbox', { name: 'Through the object' }));
+  view.press(10, 10);
+  view.move(90, 10);
+  view.move(50, 80);
+  expect(view.container.querySelector('polyline')!.getAttribute('points')).toBe('10,10 90,10 50,80');
+  view.release(50, 80);
+  expect(asked.at(-1)).toMatchObject({
+    ask: 'do',
+    edit: { kind: 'lasso', outline: [10, 10, 90, 10, 50, 80], size: [800, 600], through: true, refill: true },
+  });
+  await waitFor(() => expect(region().textContent).toContain('1 edit not kept yet.'));
+  view.leave();
+});
+
 test('keys change the brush and use the tool; Escape ends it; a tool of the view takes its place', async () => {
   const user = userEvent.setup();
   showWithServer(<HandPanel piece={piece} steps={[]} busy={false} />, ANSWERS);
@@ -163,6 +183,28 @@ test('keys change the brush and use the tool; Escape ends it; a tool of the view
   expect(handDesk.current().tool).toBeNull();
   expect(button('Erase').getAttribute('aria-pressed')).toBe('false');
   view.leave();
+});
+
+test('much work is sent as several steps, and none of it twice', () => {
+  const long: HandEdit = { kind: 'erase', dabs: Array<Dab>(5000).fill([123.456, 123.456, 123.456, 12.5, 0.123]) };
+  const edits = Array.from({ length: 50 }, () => long);
+  const parts = inParts(edits);
+  expect(parts.length).toBeGreaterThan(1);
+  expect(parts.flat()).toHaveLength(50);
+  for (const part of parts) expect(JSON.stringify(part).length).toBeLessThan(4_100_000);
+  expect(inParts(Array.from({ length: 2001 }, () => push)).map((p) => p.length)).toEqual([2000, 1]);
+  expect(inParts([push])).toEqual([[push]]);
+});
+
+test('a step that failed leaves the work as it was', async () => {
+  keepEdits('m', [push]);
+  const failed = stepWith({ operationId: 'mend.by-hand', status: 'failed' });
+  showWithServer(<HandPanel piece={piece} steps={[failed]} busy={false} />, ANSWERS);
+  await waitFor(() => expect(region().textContent).toContain('1 edit not kept yet.'));
+  act(() => handClient.setSent(true));
+  await waitFor(() => expect(handClient.current().sent).toBe(false));
+  act(() => handClient.open('m2'));
+  expect(keptEdits('m')).toEqual([push]);
 });
 
 test('what the browser keeps is looked through before it is used', () => {

@@ -1,4 +1,4 @@
-import { faultOfHandEdits, type HandEdit } from '@amber-knit/core/handwork';
+import { faultOfHandEdits, MOST_EDITS, type HandEdit } from '@amber-knit/core/handwork';
 
 /** Work by hand that is not kept as a step yet, in the browser's own store: a closed page loses none of it. */
 const KEY = 'amber-knit handwork';
@@ -31,4 +31,23 @@ export function keepEdits(meshId: string, edits: readonly HandEdit[]): void {
   } catch {
     // A full store: the work goes on, it only does not outlive the page.
   }
+}
+
+/** Characters of the edits of one step at most: half of what the server takes. */
+const MOST_SENT = 4_000_000;
+
+/** Edits in parts that each can be sent as a step; nearly always a single one. */
+export function inParts(edits: readonly HandEdit[]): HandEdit[][] {
+  const parts: HandEdit[][] = [];
+  let room = 0;
+  for (const edit of edits) {
+    const size = JSON.stringify(edit).length;
+    if (size > room || parts[parts.length - 1].length >= MOST_EDITS) {
+      parts.push([]);
+      room = MOST_SENT;
+    }
+    parts[parts.length - 1].push(edit);
+    room -= size;
+  }
+  return parts;
 }
