@@ -26,9 +26,10 @@ export interface LassoEdit {
   kind: 'lasso';
   /** Places on the picture, x and y in turn, pixels; the last is joined to the first. */
   outline: readonly number[];
-  /** The picture: projection times view, 16 numbers column by column, and its size in pixels. */
+  /** The picture: projection times view, 16 numbers column by column, its size in pixels, and where the eye stands, mm. */
   clipFromView: readonly number[];
   size: readonly [number, number];
+  eye: readonly [number, number, number];
   /** What lies behind goes too. */
   through: boolean;
   /** The surface goes on over the place. */
@@ -113,6 +114,7 @@ const RULES: Record<HandEditKind, Readonly<Record<string, (v: unknown) => boolea
     outline: (v) => areNumbers(v, 6, 2 * MOST_OUTLINE, WIDEST) && (v as number[]).length % 2 === 0,
     clipFromView: (v) => areNumbers(v, 16, 16, 1e9),
     size: (v) => areNumbers(v, 2, 2, WIDEST) && (v as number[]).every((side) => side >= 1),
+    eye: isPlace,
     through: (v) => typeof v === 'boolean',
     refill: (v) => typeof v === 'boolean',
   },

@@ -1,4 +1,4 @@
-import { OrthographicCamera } from 'three';
+import { PerspectiveCamera } from 'three';
 import { box, cutOut, meshOf, sphere, torus } from '../../test/shapes.js';
 import {
   boundsOf,
@@ -175,14 +175,14 @@ describe('taking out', () => {
     expect(triangleCount(mesh)).toBeLessThan(triangleCount(open));
   });
 
-  /** A picture from far above, 400 × 400 pixels, 10 pixels a millimetre, by three's camera. */
-  const fromAbove = (): { clipFromView: number[]; size: [number, number] } => {
-    const camera = new OrthographicCamera(-20, 20, 20, -20, 1, 1000);
+  /** A picture from 200 mm above, 400 × 400 pixels, 10 pixels a millimetre at the pole, by three's camera. */
+  const fromAbove = (): { clipFromView: number[]; size: [number, number]; eye: [number, number, number] } => {
+    const camera = new PerspectiveCamera((2 * Math.atan(20 / 180) * 180) / Math.PI, 1, 1, 1000);
     camera.position.set(0, 0, 200);
     camera.lookAt(0, 0, 0);
     camera.updateMatrixWorld();
     const clip = camera.projectionMatrix.clone().multiply(camera.matrixWorldInverse);
-    return { clipFromView: clip.elements.slice(), size: [400, 400] };
+    return { clipFromView: clip.elements.slice(), size: [400, 400], eye: [0, 0, 200] };
   };
   const square = [150, 150, 250, 150, 250, 250, 150, 250];
 
@@ -389,6 +389,7 @@ test('lists of edits from elsewhere are looked through', () => {
     outline: [0, 0, 9, 0, 9, 9],
     clipFromView: Array<number>(16).fill(0),
     size: [9, 9],
+    eye: [0, 0, 9],
     through: true,
     refill: true,
   };

@@ -6,6 +6,7 @@ import { meanEdgeLength } from '../mesh/repair.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { insideOfPath } from '../selection/screen-region.js';
 import { selectOnScreen } from '../selection/select-on-screen.js';
+import { TriangleBvh } from '../spatial/triangle-bvh.js';
 import type { BrushReach } from './brush-reach.js';
 import { cannot, type EraseEdit, type LassoEdit } from './hand-edit.js';
 
@@ -15,7 +16,7 @@ import { cannot, type EraseEdit, type LassoEdit } from './hand-edit.js';
  * @throws GeometryError `invalid-parameter` if that is nothing, or everything
  */
 export function takeOut(mesh: TriangleMesh, reach: BrushReach, edit: EraseEdit | LassoEdit, ctx: RunContext): Replaced {
-  const gone = edit.kind === 'lasso' ? outlined(mesh, edit) : brushed(reach, edit, vertexCount(mesh));
+  const gone = edit.kind === 'lasso' ? outlined(mesh, reach, edit) : brushed(reach, edit, vertexCount(mesh));
   const { indices } = mesh;
   const keep = new Uint8Array(triangleCount(mesh));
   let kept = 0;
@@ -40,20 +41,42 @@ function brushed(reach: BrushReach, { dabs }: EraseEdit, vertices: number): Uint
   return gone;
 }
 
-function outlined(
-  mesh: TriangleMesh,
-  { outline, clipFromView, size: [width, height], through }: LassoEdit,
-): Uint8Array {
+/** Rays to the eye begin so far off the surface, in mean edges: at a vertex they would meet its own triangles. */
+const OFF_SURFACE = 0.05;
+
+function outlined(mesh: TriangleMesh, reach: BrushReach, edit: LassoEdit): Uint8Array {
+  const { outline, clipFromView, size, through } = edit;
   const n = vertexCount(mesh);
-  const cloud = {
-    positions: mesh.positions,
-    present: BitSet.full(n),
-    viewFromScan: identity(),
-    spacing: meanEdgeLength(mesh),
-  };
-  const view = { clipFromView: Float64Array.from(clipFromView), width, height };
-  const [inside] = selectOnScreen([cloud], view, insideOfPath(outline, width, height), !through);
+  const edge = meanEdgeLength(mesh);
+  const cloud = { positions: mesh.positions, present: BitSet.full(n), viewFromScan: identity(), spacing: edge };
+  const view = { clipFromView: Float64Array.from(clipFromView), width: size[0], height: size[1] };
+  const [inside] = selectOnScreen([cloud], view, insideOfPath(outline, ...size), false);
   const gone = new Uint8Array(n);
-  for (const v of inside.toArray()) gone[v] = 1;
+  const seen = through ? () => true : visibility(mesh, reach, edit.eye, OFF_SURFACE * edge);
+  for (const v of inside.toArray()) if (seen(v)) gone[v] = 1;
   return gone;
+}
+
+/** Tells whether a vertex faces the eye and no triangle stands between. O(log m) each. */
+function visibility(
+  mesh: TriangleMesh,
+  reach: BrushReach,
+  eye: readonly [number, number, number],
+  off: number,
+): (v: number) => boolean {
+  const bvh = new TriangleBvh(mesh);
+  const n = new Float64Array(3);
+  const from = new Float64Array(3);
+  const way = new Float64Array(3);
+  return (v) => {
+    reach.normalAt(v, n);
+    for (let k = 0; k < 3; k++) way[k] = eye[k] - mesh.positions[3 * v + k];
+    const far = Math.hypot(way[0], way[1], way[2]);
+    if (!(n[0] * way[0] + n[1] * way[1] + n[2] * way[2] > 0)) return false;
+    for (let k = 0; k < 3; k++) {
+      way[k] /= far;
+      from[k] = mesh.positions[3 * v + k] + off * (n[k] + way[k]);
+    }
+    return bvh.firstHit(from, way, far) < 0;
+  };
 }

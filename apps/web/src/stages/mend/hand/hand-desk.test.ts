@@ -135,10 +135,10 @@ test('what is drawn round is told with the picture, in whole pixels and not in m
   const d = desk();
   d.choose('lasso');
   const view = { clipFromView: Float64Array.from({ length: 16 }, (_, i) => i), width: 800, height: 600 };
-  d.lasso([1, 1, 2, 2], view);
+  d.lasso([1, 1, 2, 2], view, [0, 0, 9]);
   expect(asked).toEqual([]);
   d.set({ through: true, refill: false });
-  d.lasso([1.4, 1, 90, 2, 50, 80.6], view);
+  d.lasso([1.4, 1, 90, 2, 50, 80.6], view, [0, 0, 9]);
   expect(asked).toEqual([
     {
       ask: 'do',
@@ -147,6 +147,7 @@ test('what is drawn round is told with the picture, in whole pixels and not in m
         outline: [1, 1, 90, 2, 50, 81],
         clipFromView: Array.from(view.clipFromView),
         size: [800, 600],
+        eye: [0, 0, 9],
         through: true,
         refill: false,
       },
@@ -155,6 +156,7 @@ test('what is drawn round is told with the picture, in whole pixels and not in m
   d.lasso(
     Array.from({ length: 20_000 }, (_, i) => i % 500),
     view,
+    [0, 0, 9],
   );
   const last = asked.at(-1)!;
   expect(last.ask === 'do' && last.edit.kind === 'lasso' && last.edit.outline.length).toBeLessThanOrEqual(8000);

@@ -153,7 +153,7 @@ export class HandDesk extends Store<HandSettings> {
   }
 
   /** What was drawn round: pixels of a picture, x and y in turn. */
-  lasso(outline: readonly number[], { clipFromView, width, height }: ScreenView): void {
+  lasso(outline: readonly number[], { clipFromView, width, height }: ScreenView, eye: Place): void {
     const { through, refill } = this.state;
     const places = outline.length / 2;
     const step = Math.ceil(places / MOST_OUTLINE);
@@ -164,6 +164,7 @@ export class HandDesk extends Store<HandSettings> {
       outline: kept,
       clipFromView: Array.from(clipFromView),
       size: [width, height],
+      eye: placeOf(eye),
     } as const;
     this.client.ask({ ask: 'do', edit: { ...edit, through, refill } });
   }

@@ -133,7 +133,11 @@ export function HandOverlay({ engine, inputs }: OverlayProps) {
       end();
       if (!drawing || !start) return;
       if (isBrush(tool)) return handDesk.release();
-      if (tool === 'lasso') return drawn ? handDesk.lasso(drawn.flat(), engine.screenView().view) : undefined;
+      if (tool === 'lasso') {
+        const { view, eye } = engine.screenView();
+        if (drawn) handDesk.lasso(drawn.flat(), view, eye);
+        return;
+      }
       const spot = spotOf(e);
       const still = Math.hypot(spot[0] - start.spot[0], spot[1] - start.spot[1]) < STILL;
       if (still) {
