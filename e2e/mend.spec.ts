@@ -91,6 +91,21 @@ test('a surface from elsewhere is brought in, worked on by hand, and kept', asyn
   await expect.poll(() => canvas.getAttribute('data-triangles').then(Number)).toBeLessThan(0.9 * triangles);
   await hand.getByRole('button', { name: 'Throw away' }).click();
   await expect.poll(() => canvas.getAttribute('data-triangles').then(Number)).toBe(triangles);
+
+  // What is drawn round goes, on this side of the piece.
+  await tool('Lasso');
+  await hand.getByRole('checkbox', { name: 'The surface goes on over the place' }).uncheck();
+  await page.mouse.move(middle.x - 40, middle.y - 30);
+  await page.mouse.down();
+  await page.mouse.move(middle.x + 40, middle.y - 30, { steps: 4 });
+  await page.mouse.move(middle.x, middle.y + 50, { steps: 4 });
+  await page.mouse.up();
+  await expect(hand.getByText('1 edit not kept yet.')).toBeVisible();
+  const left = await canvas.getAttribute('data-triangles').then(Number);
+  expect(left).toBeLessThan(triangles);
+  expect(left).toBeGreaterThan(0.9 * triangles);
+  await hand.getByRole('button', { name: 'Throw away' }).click();
+  await expect.poll(() => canvas.getAttribute('data-triangles').then(Number)).toBe(triangles);
   await page.keyboard.press('Escape');
   await page.getByRole('button', { name: 'Undo' }).click();
   await expect(holes.getByRole('listitem')).toHaveCount(1);

@@ -45,6 +45,7 @@ export interface StepView {
   title: string;
   stage: Stage;
   version: number;
+  /** Of a single step all; in lists and events without what was drawn by hand, which may be long. */
   params: Record<string, unknown>;
   seed: number;
   status: StepStatus;

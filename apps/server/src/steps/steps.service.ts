@@ -6,7 +6,7 @@ import { GeometryError } from '@amber-knit/core/runtime';
 import { Artifact, Piece, Step } from '../database/entities.js';
 import { PiecesService } from '../pieces/pieces.service.js';
 import { CHANNELS, StepQueue } from './step-queue.js';
-import { stepView } from './step-view.js';
+import { stepView, wholeStepView } from './step-view.js';
 
 /** A file that waits to be imported. */
 export interface ImportSource {
@@ -103,11 +103,11 @@ export class StepsService {
   }
 
   async list(pieceId: string): Promise<StepView[]> {
-    return (await this.db.manager.find(Step, { where: { pieceId }, order: { number: 'ASC' } })).map(stepView);
+    return (await this.db.manager.find(Step, { where: { pieceId }, order: { number: 'ASC' } })).map((s) => stepView(s));
   }
 
   async get(id: string, manager: EntityManager = this.db.manager): Promise<StepView> {
-    return stepView(await manager.findOneByOrFail(Step, { id }));
+    return wholeStepView(await manager.findOneByOrFail(Step, { id }));
   }
 
   /** Asks a step to stop: at once if it is queued, within a second if it runs. Finished steps stay as they are. */
