@@ -24,7 +24,7 @@ export function FileButton({
         ref={input}
         type="file"
         accept={accept}
-        className="sr-only"
+        className="hidden"
         aria-label={label}
         onChange={(e) => {
           const file = e.target.files?.[0];
