@@ -1,4 +1,5 @@
 import type { TriangleMesh } from '../geometry/triangle-mesh.js';
+import { frameAbout } from '../math/mat4.js';
 import { PlaneFit } from '../math/plane-fit.js';
 import { solveCholeskyInPlace } from '../math/solve.js';
 import type { BrushReach } from './brush-reach.js';
@@ -202,7 +203,7 @@ class QuadricFit {
   ): boolean {
     if (this.heights.length < count) this.heights = new Float64Array(2 * count);
     const { frame: f, heights, row } = this;
-    frameAbout(normal, f);
+    frameAbout(normal[0], normal[1], normal[2], f);
     const terms = count < LEAST_FOR_CURVES ? 3 : 6;
     const o = 3 * vertices[0];
     const solution = new Float64Array(6);
@@ -254,19 +255,4 @@ class QuadricFit {
     row[5] = y * y;
     return f[6] * dx + f[7] * dy + f[8] * dz;
   }
-}
-
-/** Two unit vectors across a unit normal, and it: rows of 3. */
-function frameAbout(n: Float64Array, out: Float64Array): void {
-  // J. Duff et al. (2017), Building an orthonormal basis, revisited.
-  const sign = n[2] >= 0 ? 1 : -1;
-  const a = -1 / (sign + n[2]);
-  const b = n[0] * n[1] * a;
-  out[0] = 1 + sign * n[0] * n[0] * a;
-  out[1] = sign * b;
-  out[2] = -sign * n[0];
-  out[3] = b;
-  out[4] = sign + n[1] * n[1] * a;
-  out[5] = -n[1];
-  out.set(n, 6);
 }

@@ -1,5 +1,5 @@
-import { gatherVertices, triangleCount, vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
-import { cross3, dot3, normalize3, type Vec3 } from '../math/mat4.js';
+import { gatherVertices, vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { dot3, normalize3, perpendiculars, type Vec3 } from '../math/mat4.js';
 import { listHoles } from '../mending/holes.js';
 import { Patch } from '../mending/patch.js';
 import { PatchedMesh } from '../mending/patched-mesh.js';
@@ -29,10 +29,11 @@ export function cutByPlane(mesh: TriangleMesh, { at, normal, cap }: CutEdit): { 
     const h = n[0] * p[3 * v] + n[1] * p[3 * v + 1] + n[2] * p[3 * v + 2] - base;
     return Math.abs(h) < near ? 0 : h;
   };
+  if (!mesh.indices.some((v) => height(mesh.positions, v) < 0))
+    throw cannot('The plane misses the surface: nothing was cut.');
   const cut = clip(mesh, height);
   if (cut.indices.length === 0)
     throw cannot('Nothing of the surface lies on the side that is kept. Turn the cut round.');
-  if (triangleCount(cut) === triangleCount(mesh)) throw cannot('The plane misses the surface: nothing was cut.');
   const { mesh: sound } = makeManifold(cut);
   if (!cap) return { mesh: sound, leftOpen: 0 };
   // The new vertices are rounded to single precision.
@@ -106,9 +107,8 @@ function capped(
   normal: Vec3,
 ): { mesh: TriangleMesh; leftOpen: number } {
   const p = mesh.positions;
-  const u = normalize3(cross3(normal, Math.abs(normal[0]) < 0.7 ? [1, 0, 0] : [0, 1, 0]));
   // Seen from outside the cap, so counter-clockwise outlines bound material.
-  const v = cross3(u, normal);
+  const [u, v] = perpendiculars([-normal[0], -normal[1], -normal[2]]);
   const numbers = new Map<number, number>();
   // The cap runs against the triangles beside its rim.
   const outlines = rims.map((rim) => Array.from(rim).reverse());

@@ -304,6 +304,18 @@ describe('cutting', () => {
     expect(surfaceArea(sloped) / kept.surfaceArea()).toBeCloseTo(1, 4);
   });
 
+  test('a cut that leaves as many triangles as there were is a cut', () => {
+    // A tip of three triangles loses its point: three quadrangles of two triangles each. A second tip goes as a whole.
+    const tip = (x: number): number[] => [x, 0, 10, x + 6, 0, 0, x - 3, 5, 0, x - 3, -5, 0];
+    const sides = (at: number): number[] => [at, at + 1, at + 2, at, at + 2, at + 3, at, at + 3, at + 1];
+    const raised: TriangleMesh = {
+      positions: Float32Array.from([...tip(0), ...tip(40).map((c, i) => (i % 3 === 2 ? c + 30 : c))]),
+      indices: Uint32Array.from([...sides(0), ...sides(4)]),
+    };
+    // Three sides cut into six, three gone: six as before.
+    expect(triangleCount(done(raised, { kind: 'cut', at: [0, 0, 5], normal: [0, 0, -1], cap: false }))).toBe(6);
+  });
+
   test('without a cap it stays open; a plane beside the surface is refused', () => {
     const open = done(ball, { kind: 'cut', at: [0, 0, 0], normal: [0, 0, 1], cap: false });
     expect(inspectTopology(open).holes).toBe(1);

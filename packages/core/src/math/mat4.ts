@@ -197,3 +197,22 @@ export function perpendiculars(d: Vec3): [Vec3, Vec3] {
   const u = normalize3(cross3(d, Math.abs(d[0]) < 0.8 ? [1, 0, 0] : [0, 1, 0]));
   return [u, cross3(d, u)];
 }
+
+/**
+ * Two unit vectors across a unit vector, and it, written to `out` as rows of 3; as `perpendiculars`, without making anything.
+ * Source: T. Duff et al. (2017), Building an orthonormal basis, revisited.
+ */
+export function frameAbout(nx: number, ny: number, nz: number, out: Float64Array): void {
+  const sign = nz >= 0 ? 1 : -1;
+  const a = -1 / (sign + nz);
+  const b = nx * ny * a;
+  out[0] = 1 + sign * nx * nx * a;
+  out[1] = sign * b;
+  out[2] = -sign * nx;
+  out[3] = b;
+  out[4] = sign + ny * ny * a;
+  out[5] = -ny;
+  out[6] = nx;
+  out[7] = ny;
+  out[8] = nz;
+}

@@ -1,4 +1,5 @@
 import type { TriangleMesh } from '../geometry/triangle-mesh.js';
+import { perpendiculars } from '../math/mat4.js';
 import { labelPieces } from '../mesh/topology.js';
 import type { Hole } from './holes.js';
 import type { HolePatch } from './patched-mesh.js';
@@ -92,12 +93,7 @@ function liesIn(mesh: TriangleMesh, island: Hole, round: RoundRim, hole: Hole, a
   if (!(l > 0) || !(m > 0)) return false;
   const normal = around.area.map((c) => c / l);
   if (normal.reduce((s, c, k) => s + (c * round.area[k]) / m, 0) > ROUND) return false;
-  // Two directions along the hole.
-  const axis = normal.map(Math.abs).indexOf(Math.min(...normal.map(Math.abs)));
-  const e = [0, 1, 2].map((k) => Number(k === axis) - normal[axis] * normal[k]);
-  const el = Math.hypot(...e);
-  const u = e.map((c) => c / el);
-  const w = [0, 1, 2].map((k) => normal[(k + 1) % 3] * u[(k + 2) % 3] - normal[(k + 2) % 3] * u[(k + 1) % 3]);
+  const [u, w] = perpendiculars([normal[0], normal[1], normal[2]]);
   const flat = (v: number): [number, number, number] => {
     const d = [0, 1, 2].map((k) => mesh.positions[3 * v + k] - around.middle[k]);
     const along = (axis: readonly number[]): number => d[0] * axis[0] + d[1] * axis[1] + d[2] * axis[2];

@@ -1,4 +1,5 @@
 import { triangleCount, vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { frameAbout } from '../math/mat4.js';
 import { solveCholeskyInPlace } from '../math/solve.js';
 import { oppositeHalfEdges } from '../mesh/topology.js';
 import type { FaceNormals } from './face-normals.js';
@@ -129,7 +130,7 @@ export class FaceFitter {
       this.squares[k] = this.weights[k] = this.counts[k] = 0;
     }
     for (let k = 0; k < 3; k++) origin[k] = centres[3 * t + k];
-    frameOf(normals[3 * t], normals[3 * t + 1], normals[3 * t + 2], frame);
+    frameAbout(normals[3 * t], normals[3 * t + 1], normals[3 * t + 2], frame);
     const reach = RADII[widest] * edge;
     let head = 0;
     let tail = 0;
@@ -229,21 +230,4 @@ export const newFit = (): FaceFit => ({
 /** Height of a fit at a place across. */
 export function heightAt(c: Float64Array, x: number, y: number): number {
   return c[0] + x * (c[1] + c[3] * x + c[4] * y) + y * (c[2] + c[5] * y);
-}
-
-/** Two directions across a unit normal, and the normal. */
-function frameOf(nx: number, ny: number, nz: number, out: Float64Array): void {
-  // T. Duff et al. (2017), Building an orthonormal basis, revisited.
-  const sign = nz >= 0 ? 1 : -1;
-  const a = -1 / (sign + nz);
-  const b = nx * ny * a;
-  out[0] = 1 + sign * nx * nx * a;
-  out[1] = sign * b;
-  out[2] = -sign * nx;
-  out[3] = b;
-  out[4] = sign + ny * ny * a;
-  out[5] = -ny;
-  out[6] = nx;
-  out[7] = ny;
-  out[8] = nz;
 }
