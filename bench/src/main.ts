@@ -22,6 +22,7 @@ import { selecting } from './selecting.js';
 import { snapping } from './snapping.js';
 import { strayTrial } from './stray-trial.js';
 import { supportTrial } from './support-trial.js';
+import { bakeTrial } from './bake-trial.js';
 import { textureTrial } from './texture-trial.js';
 import { unwrapTrial } from './unwrap-trial.js';
 import { turnOverTrial } from './turn-over-trial.js';
@@ -108,6 +109,16 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
         mapSize: t.count ?? 2048,
         frames: 12,
         poses: true,
+      }),
+  },
+  bake: {
+    takes: '[objects] [map size]',
+    run: (t) =>
+      bakeTrial(t.objects.length ? t.objects : ['jug', 'fork', 'wheel', 'bunny', 'dragon'], {
+        dense: 500_000,
+        light: 20_000,
+        mapSize: t.count ?? 2048,
+        threads: 2,
       }),
   },
   check: { takes: '[objects]', run: (t) => checkTrial(t.objects.length ? t.objects : BODIES) },

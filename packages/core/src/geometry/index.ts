@@ -1,6 +1,7 @@
 export * from './bit-set.js';
 export * from './cie-lab.js';
 export * from './depth-frame.js';
+export * from './light-model.js';
 export * from './point-cloud.js';
 export * from './scan.js';
 export * from './sight-lines.js';

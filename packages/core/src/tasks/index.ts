@@ -1,3 +1,4 @@
+import { findDetailTask, openToLightTask } from '../baking/index.js';
 import { fitPatchesTask, sharpenPatchesTask } from '../fusion/index.js';
 import { linkFramesTask } from '../frames/index.js';
 import { findLinesTask } from '../line-laser/index.js';
@@ -13,8 +14,10 @@ interface KnownTask {
 /** Everything a task pool can be asked for, by name. */
 const TASKS: Record<string, KnownTask> = {
   'fit-patches': { run: fitPatchesTask },
+  'find-detail': { run: findDetailTask },
   'find-lines': { run: findLinesTask },
   'link-frames': { run: linkFramesTask },
+  'open-to-light': { run: openToLightTask },
   'sharpen-patches': { run: sharpenPatchesTask },
   'prepare-scan': { run: prepareScanTask },
   'compare-pair': {

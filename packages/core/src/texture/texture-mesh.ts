@@ -19,7 +19,16 @@ import { colorFrames, seeAgain, viewsOfFrames, type ColorFrame, type FrameView }
 import { LitSurface } from './lit-surface.js';
 import { mapSizeFor } from './map-size.js';
 import { TexelPainter } from './texel-painter.js';
-import { UNWRAP_DEFAULTS, unwrapMesh, type UnwrapOptions } from '../unwrapping/index.js';
+import {
+  cornerShares,
+  mapTexels,
+  pad,
+  paddingOf,
+  UNWRAP_DEFAULTS,
+  unwrapMesh,
+  uvsOf,
+  type UnwrapOptions,
+} from '../unwrapping/index.js';
 
 /** What becomes of the light in the pictures. */
 export type LightChoice = 'taken-out' | 'even' | 'as-seen';
@@ -96,12 +105,7 @@ export async function textureMesh(
   );
   const painted = paintMap(mesh, atlas.cornerPixels, o, painter, ctx.part(0.7, 0.98, 'Painting the map'));
   const size = o.mapSize;
-  const q = atlas.cornerPixels;
-  const cornerUvs = new Float32Array(q.length);
-  for (let i = 0; i < q.length; i += 2) {
-    cornerUvs[i] = q[i] / size;
-    cornerUvs[i + 1] = 1 - q[i + 1] / size;
-  }
+  const cornerUvs = uvsOf(atlas.cornerPixels, size);
   ctx.checkpoint(1);
   return {
     mesh: { ...mesh, cornerUvs, texture: painted.texture },
@@ -198,6 +202,9 @@ function usualLight(
   return scale.map((s) => s * held) as [number, number, number];
 }
 
+/** What lies between charts, beyond their padding: a mid tone. */
+const MID_TONE = 118;
+
 /** Paints every texel of every triangle, and the padding around the charts. */
 function paintMap(
   mesh: TriangleMesh,
@@ -206,76 +213,29 @@ function paintMap(
   painter: TexelPainter,
   ctx: RunContext,
 ): { texture: ColorImage; seenRatio: number } {
-  const texture: ColorImage = { width: size, height: size, data: new Uint8Array(3 * size * size) };
+  const data = new Uint8Array(3 * size * size).fill(MID_TONE);
   const filled = new Uint8Array(size * size);
+  const { texel, first, inside } = mapTexels(q, size);
   const m = mesh.indices.length / 3;
   const light = new Float32Array(3);
+  const share = new Float64Array(3);
   let texels = 0;
   let seen = 0;
   for (let t = 0; t < m; t++) {
     if ((t & 1023) === 0) ctx.checkpoint(t / m);
-    const at = 6 * t;
-    const area = (q[at + 2] - q[at]) * (q[at + 5] - q[at + 1]) - (q[at + 4] - q[at]) * (q[at + 3] - q[at + 1]);
-    if (area === 0) continue;
+    if (first[t] === first[t + 1]) continue;
     painter.start(t);
-    // Texels whose middle lies just outside are painted too, so that no chart has gaps along its inner edges.
-    const rim = -0.6 / Math.sqrt(Math.abs(area));
-    const x0 = Math.max(0, Math.floor(Math.min(q[at], q[at + 2], q[at + 4]) - 0.5));
-    const x1 = Math.min(size - 1, Math.ceil(Math.max(q[at], q[at + 2], q[at + 4]) - 0.5));
-    const y0 = Math.max(0, Math.floor(Math.min(q[at + 1], q[at + 3], q[at + 5]) - 0.5));
-    const y1 = Math.min(size - 1, Math.ceil(Math.max(q[at + 1], q[at + 3], q[at + 5]) - 0.5));
-    for (let y = y0; y <= y1; y++) {
-      for (let x = x0; x <= x1; x++) {
-        const px = x + 0.5;
-        const py = y + 0.5;
-        const a = ((q[at + 2] - px) * (q[at + 5] - py) - (q[at + 4] - px) * (q[at + 3] - py)) / area;
-        const b = ((q[at + 4] - px) * (q[at + 1] - py) - (q[at] - px) * (q[at + 5] - py)) / area;
-        const c = 1 - a - b;
-        if (a < rim || b < rim || c < rim) continue;
-        const inside = a >= 0 && b >= 0 && c >= 0;
-        const texel = y * size + x;
-        if (filled[texel] === 2 || (filled[texel] === 1 && !inside)) continue;
-        const share = painter.paint(a, b, c, light, 0);
-        for (let k = 0; k < 3; k++) texture.data[3 * texel + k] = Math.round(quickSrgbOfLight(light[k]));
-        if (inside) {
-          texels++;
-          seen += share;
-        }
-        filled[texel] = inside ? 2 : 1;
-      }
+    for (let i = first[t]; i < first[t + 1]; i++) {
+      const at = texel[i];
+      cornerShares(q, t, (at % size) + 0.5, Math.floor(at / size) + 0.5, share);
+      const cover = painter.paint(share[0], share[1], share[2], light, 0);
+      for (let k = 0; k < 3; k++) data[3 * at + k] = Math.round(quickSrgbOfLight(light[k]));
+      filled[at] = 1;
+      if (!inside[i]) continue;
+      texels++;
+      seen += cover;
     }
   }
-  padCharts(texture, filled, gap + 2);
-  return { texture, seenRatio: texels > 0 ? seen / texels : 0 };
-}
-
-/** Grows every chart outwards, one pixel a round, by the mean of the coloured neighbours; the rest gets a mid tone. */
-function padCharts(texture: ColorImage, filled: Uint8Array, rounds: number): void {
-  const { width, height, data } = texture;
-  const near = [-1, 1, -width, width];
-  const emptyBeside = (cells: Iterable<number>): number[] => {
-    const out = new Set<number>();
-    for (const i of cells) {
-      for (const d of near) if (i + d >= 0 && i + d < width * height && filled[i + d] === 0) out.add(i + d);
-    }
-    return Array.from(out);
-  };
-  const painted: number[] = [];
-  for (let i = 0; i < filled.length; i++) if (filled[i] && near.some((d) => filled[i + d] === 0)) painted.push(i);
-  let border = emptyBeside(painted);
-  for (let r = 0; r < rounds && border.length > 0; r++) {
-    for (const i of border) {
-      let n = 0;
-      const sum = [0, 0, 0];
-      for (const d of near) {
-        if (!filled[i + d]) continue;
-        n++;
-        for (let k = 0; k < 3; k++) sum[k] += data[3 * (i + d) + k];
-      }
-      for (let k = 0; k < 3; k++) data[3 * i + k] = Math.round(sum[k] / Math.max(1, n));
-    }
-    for (const i of border) filled[i] = 3;
-    border = emptyBeside(border);
-  }
-  for (let i = 0; i < filled.length; i++) if (filled[i] === 0) data.fill(118, 3 * i, 3 * i + 3);
+  pad(data, 3, paddingOf(filled, size, gap + 2));
+  return { texture: { width: size, height: size, data }, seenRatio: texels > 0 ? seen / texels : 0 };
 }
