@@ -24,7 +24,7 @@ const USAGE = `Usage:
                 finds in their names. Summary in DIR/index.html and DIR/night.json; what is done is not done again.
   amberknit apply OPERATION... --in FILE --out DIR [--set …] [--units …] [--seed N] [--threads N] [--quiet]
                 Operations that need only a surface (mend.all, mend.faults, mend.holes, mend.by-hand, mend.denoise,
-                mend.reduce, mend.even, check.inspect) on a PLY, OBJ, STL, OFF, GLB or 3MF file.
+                mend.reduce, mend.even, texture.bake, check.inspect) on a PLY, OBJ, STL, OFF, GLB or 3MF file.
   amberknit measure --in FILE --sheet SHEET.json --out DIR
                 Dimensions of a sheet (docs/formats.md) on a surface; 1 if one can't be measured.
   amberknit compare --in FILE --reference FILE --out DIR [--set check.compare.tolerance=0.1 ...]

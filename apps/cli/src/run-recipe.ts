@@ -48,11 +48,17 @@ export async function writeResults(
     await writeFile(partial, content);
     await rename(partial, join(dir, name));
   };
-  const { placements, mesh, model, scans, file } = result.data;
+  const { placements, mesh, model, light, scans, file } = result.data;
   if (placements && scans) await put('poses.json', JSON.stringify(posesFile(placements, result.steps), undefined, 1));
   if (mesh) await put('mesh.ply', (await writeMeshFile(mesh, { name: 'mesh', format: 'ply', unit: 'mm' })).bytes);
   if (mesh)
     await put('mesh.glb', (await writeMeshFile(model ?? mesh, { name: 'mesh', format: 'glb', unit: 'mm' })).bytes);
+  if (light)
+    for (const format of ['glb', 'obj'] as const) {
+      // The OBJ comes in a zip with all maps.
+      const written = await writeMeshFile(light, { name: 'light', format, unit: 'mm' });
+      await put(written.name, written.bytes);
+    }
   const shown = model ?? mesh;
   if (shown && wanted.picture) await put('picture.png', encodeColorPng(renderTurntable(shown, PICTURE, 1, GROUND)));
   if (file && !file.source) await put(file.name, file.bytes);

@@ -90,6 +90,7 @@ export const pieceWith = (change: Partial<PieceView>): PieceView =>
     model: null,
     dimensions: null,
     dimensionsFresh: true,
+    light: null,
     trust: null,
     deviation: null,
     plan: null,

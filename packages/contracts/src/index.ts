@@ -72,7 +72,8 @@ export interface StepView {
 
 export interface ArtifactView {
   id: string;
-  kind: 'cloud' | 'frames' | 'placements' | 'mesh' | 'model' | 'dimensions' | 'trust' | 'deviation' | 'file';
+  kind:
+    'cloud' | 'frames' | 'placements' | 'mesh' | 'model' | 'light' | 'dimensions' | 'trust' | 'deviation' | 'file';
   bytes: number;
   /** Facts such as points, spacing, triangles. */
   facts: Record<string, number | string | boolean>;
@@ -218,6 +219,8 @@ export interface PieceView extends PieceSummary {
   doubts: DoubtView[];
   mesh: ArtifactView | null;
   model: ArtifactView | null;
+  /** A light surface with the detail of a dense one on its maps. */
+  light: ArtifactView | null;
   /** What was measured on the surface, a `DimensionSheet` as JSON. */
   dimensions: ArtifactView | null;
   /** False if the surface has changed since. */

@@ -36,6 +36,7 @@ import { registerLock } from './register-lock.js';
 import { registerFine } from './register-fine.js';
 import { registerMoved } from './register-moved.js';
 import { registerPairs } from './register-pairs.js';
+import { textureBake } from './texture-bake.js';
 import { textureMap } from './texture-map.js';
 
 /** Every operation, in working order. */
@@ -68,6 +69,7 @@ export const OPERATIONS = [
   mendReduce,
   mendEven,
   textureMap,
+  textureBake,
   checkInspect,
   checkUpright,
   checkMeasure,

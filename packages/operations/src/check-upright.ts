@@ -1,6 +1,6 @@
 import type { TrustSheet } from '@amber-knit/core/fusion';
 import type { Dimension, DimensionSheet, MeasuredDimension } from '@amber-knit/core/dimensions';
-import { boundsOf, type Placement, type TriangleMesh } from '@amber-knit/core/geometry';
+import { boundsOf, type BakedMap, type LightModel, type Placement, type TriangleMesh } from '@amber-knit/core/geometry';
 import type { Mat4, Vec3 } from '@amber-knit/core/math';
 import type { Origin } from '@amber-knit/core/measure';
 import { GeometryError } from '@amber-knit/core/runtime';
@@ -68,11 +68,11 @@ export const checkUpright = defineOperation({
   help: 'Turns the piece upright, puts it on the ground and gives it its origin. Scans, dimensions and files that are written follow; nothing is measured anew.',
   movesNothing: true,
   needs: ['mesh'],
-  uses: ['placements', 'model', 'dimensions', 'trust', 'deviation'],
-  gives: ['mesh', 'placements', 'model', 'dimensions', 'trust', 'deviation'],
+  uses: ['placements', 'model', 'light', 'dimensions', 'trust', 'deviation'],
+  gives: ['mesh', 'placements', 'model', 'light', 'dimensions', 'trust', 'deviation'],
   params: CheckUprightParams,
   suggest: () => ({}),
-  async run({ mesh, placements, model, dimensions, trust, deviation }, params, ctx) {
+  async run({ mesh, placements, model, light, dimensions, trust, deviation }, params, ctx) {
     const { fromAxisAngle, identity, multiply, rotationAngle } = await import('@amber-knit/core/math');
     const { restingPlanes, turnUp, uprightMotion } = await import('@amber-knit/core/measure');
     let turn: Mat4 = identity();
@@ -99,6 +99,7 @@ export const checkUpright = defineOperation({
       mesh: await moved(mesh, motion),
       ...(placements ? { placements: await placementsMoved(placements, motion) } : {}),
       ...(model ? { model: await moved(model, motion) } : {}),
+      ...(light ? { light: await lightMoved(light, motion) } : {}),
       ...(dimensions ? { dimensions: await sheetMoved(dimensions, motion) } : {}),
       ...(trust ? { trust: await trustMoved(trust, motion) } : {}),
       ...(deviation ? { deviation: await deviationMoved(deviation, motion) } : {}),
@@ -145,6 +146,33 @@ async function moved<M extends TriangleMesh>(mesh: M, motion: Mat4): Promise<M> 
     ...(mesh.normals ? { normals: rotateVectors(motion, mesh.normals) } : {}),
   };
 }
+
+/** A light model with what its maps and its list say in the frame of the piece. */
+async function lightMoved(light: LightModel, motion: Mat4): Promise<LightModel> {
+  const { rotateVector, transformPoint } = await import('@amber-knit/core/math');
+  const cornerTangents = light.cornerTangents.slice();
+  for (let at = 0; at < cornerTangents.length; at += 4)
+    cornerTangents.set(rotateVector(motion, ...triple(cornerTangents, at)), at);
+  const turned = (data: BakedMap['data']): BakedMap['data'] => {
+    const out = data.slice();
+    for (let at = 0; at < out.length; at += 3) {
+      const [x, y, z] = triple(data, at).map((byte) => byte / 127.5 - 1);
+      out.set(
+        rotateVector(motion, x, y, z).map((c) => Math.round(127.5 + 127.5 * Math.max(-1, Math.min(1, c)))),
+        at,
+      );
+    }
+    return out;
+  };
+  return {
+    ...(await moved(light, motion)),
+    cornerTangents,
+    maps: light.maps.map((m) => (m.kind === 'object-normal' ? { ...m, data: turned(m.data) } : m)),
+    failed: light.failed.map((f) => ({ ...f, place: transformPoint(motion, ...f.place) })),
+  };
+}
+
+const triple = (list: ArrayLike<number>, at: number): Vec3 => [list[at], list[at + 1], list[at + 2]];
 
 /** Scans where they now lie; places that rival theirs move along. */
 async function placementsMoved(placements: Placement[], motion: Mat4): Promise<Placement[]> {

@@ -1,3 +1,4 @@
+import { deliveredSurface, DeliveredParam, type DeliveredChoice } from './delivered-surface.js';
 import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
 import { bytesText } from './quantity-text.js';
@@ -10,9 +11,12 @@ export class DeliverExportParams {
   @TextParam({ title: 'Name', help: 'Name of the file, without ending.' })
   name = 'mesh';
 
+  @DeliveredParam()
+  surface: DeliveredChoice = 'whole';
+
   @ChoiceParam({
     title: 'Format',
-    help: 'GLB (glTF binary) carries the map and is always in metres, as its standard asks. 3MF is for printing: it carries unit and colours or map. OBJ with a map is a zip of OBJ, MTL and PNG. PLY carries point colours and what is invented, OFF point colours, STL the shape alone.',
+    help: 'GLB (glTF binary) carries the map and is always in metres, as its standard asks. 3MF is for printing: it carries unit and colours or map. OBJ with a map is a zip of OBJ, MTL and PNG; of a light model it holds all maps, also heights in 16 bits. GLB brings its normals and openness to light. PLY carries point colours and what is invented, OFF point colours, STL the shape alone.',
     choices: { glb: 'GLB', '3mf': '3MF', ply: 'PLY', stl: 'STL', obj: 'OBJ', off: 'OFF' },
   })
   format: MeshFormat = 'glb';
@@ -27,18 +31,18 @@ export class DeliverExportParams {
 
 export const deliverExport = defineOperation({
   id: OPERATION_IDS.deliverExport,
-  version: 3,
+  version: 4,
   stage: 'deliver',
   title: 'Export',
   help: 'Writes the surface to a file, with its map if it has one, and reads the file back to see that it holds what it should.',
   needs: ['mesh'],
-  uses: ['model'],
+  uses: ['model', 'light'],
   gives: ['file'],
   params: DeliverExportParams,
   suggest: (stats) => (stats.name ? { name: stats.name } : {}),
-  async run({ mesh, model }, params, ctx) {
+  async run(piece, params, ctx) {
     ctx.checkpoint(0.1, 'Writing');
-    const written = model ?? mesh;
+    const written = deliveredSurface(piece, params.surface);
     const file = await writeMeshFile(written, params);
     ctx.checkpoint(0.6, 'Reading it back');
     const readBack = await assertReadsBack(file, written, params.unit);
@@ -49,7 +53,7 @@ export const deliverExport = defineOperation({
         file: file.name,
         bytes: file.bytes.length,
         unit: params.format === 'glb' ? 'm' : params.unit,
-        textured: CARRIES_MAP.includes(params.format) && model !== undefined,
+        textured: CARRIES_MAP.includes(params.format) && 'cornerUvs' in written,
         ...readBack,
       },
     };

@@ -1,13 +1,16 @@
 import {
   boundsOf,
   diagonalOf,
+  halvedMap,
   halvedPicture,
   triangleCount,
+  type LightModel,
   type TexturedMesh,
   type TriangleMesh,
   withoutKnowledge,
 } from '@amber-knit/core/geometry';
 import { GeometryError, type RunContext } from '@amber-knit/core/runtime';
+import { deliveredSurface, DeliveredParam, type DeliveredChoice } from './delivered-surface.js';
 import { defineOperation } from './operation.js';
 import { RatioParam, TextParam } from './params.js';
 import { bytesText, countText } from './quantity-text.js';
@@ -18,6 +21,9 @@ import { fileBase } from './write-mesh-file.js';
 export class DeliverWebParams {
   @TextParam({ title: 'Name', help: 'Name of the file, without ending.' })
   name = 'mesh';
+
+  @DeliveredParam()
+  surface: DeliveredChoice = 'whole';
 
   @RatioParam({
     title: 'At most',
@@ -42,19 +48,25 @@ const PACKED_STEPS = 65_535;
 /** A small GLB for pages and phones. */
 export const deliverWeb = defineOperation({
   id: 'deliver.web',
-  version: 1,
+  version: 2,
   stage: 'deliver',
   title: 'For web and phone',
   help: 'Writes a GLB below a size: triangles packed with Draco, the map as JPEG. In metres with Y up, as glTF asks.',
   needs: ['mesh'],
-  uses: ['model'],
+  uses: ['model', 'light'],
   gives: ['file'],
   params: DeliverWebParams,
-  suggest: (stats) => (stats.name ? { name: stats.name } : {}),
-  async run({ mesh, model }, { name, megabytes }, ctx) {
+  suggest: (stats) => ({
+    ...(stats.name ? { name: stats.name } : {}),
+    ...(stats.hasLight ? { surface: 'light' as const } : {}),
+  }),
+  because: (stats) => (stats.hasLight ? { surface: 'It was made for this.' } : {}),
+  async run(piece, { name, surface, megabytes }, ctx) {
     const base = fileBase(name);
     const most = Math.round(megabytes * 1e6);
-    const made = model ? await withMap(plain(model), base, most, ctx) : await withoutMap(plain(mesh), base, most, ctx);
+    const whole = plain(deliveredSurface(piece, surface));
+    const made =
+      'cornerUvs' in whole ? await withMap(whole, base, most, ctx) : await withoutMap(whole, base, most, ctx);
     const file = { name: `${base}.glb`, mediaType: 'model/gltf-binary', bytes: made.bytes };
     ctx.checkpoint(0.9, 'Reading it back');
     const rounding = diagonalOf(boundsOf(made.mesh.positions)) / PACKED_STEPS;
@@ -106,19 +118,26 @@ interface Made<M extends TriangleMesh = TriangleMesh> {
 /** What a page has no use for is left behind. */
 const plain = <M extends TriangleMesh>(mesh: M): M => withoutKnowledge(mesh) as M;
 
-async function withMap(model: TexturedMesh, name: string, most: number, ctx: RunContext): Promise<Made> {
+/** With all its maps half as large. */
+function halvedMaps<M extends TexturedMesh | LightModel>(model: M): M {
+  const texture = halvedPicture(model.texture);
+  if (!('maps' in model)) return { ...model, texture };
+  return { ...model, texture, maps: model.maps.map((m) => ({ ...m, ...halvedMap(m) })) };
+}
+
+async function withMap(model: TexturedMesh | LightModel, name: string, most: number, ctx: RunContext): Promise<Made> {
   const { writeGlb } = await import('@amber-knit/core/io');
-  let { texture } = model;
+  let smaller = model;
   let smallest = Infinity;
   for (let k = 0; ; k++) {
     for (const quality of QUALITIES) {
-      ctx.checkpoint(Math.min(0.85, 0.1 + 0.15 * k), `Map of ${texture.width} pixels`);
-      const bytes = await writeGlb({ ...model, texture }, name, { draco: true, jpegQuality: quality });
-      if (bytes.length <= most) return { bytes, mesh: model, mapSize: texture.width, quality };
+      ctx.checkpoint(Math.min(0.85, 0.1 + 0.15 * k), `Map of ${smaller.texture.width} pixels`);
+      const bytes = await writeGlb(smaller, name, { draco: true, jpegQuality: quality });
+      if (bytes.length <= most) return { bytes, mesh: model, mapSize: smaller.texture.width, quality };
       smallest = Math.min(smallest, bytes.length);
     }
-    if (texture.width / 2 < SMALLEST_MAP) break;
-    texture = halvedPicture(texture);
+    if (smaller.texture.width / 2 < SMALLEST_MAP) break;
+    smaller = halvedMaps(smaller);
   }
   throw new GeometryError(
     'too-large',

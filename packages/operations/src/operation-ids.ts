@@ -32,5 +32,6 @@ export const OPERATION_IDS = {
   registerLock: 'register.lock',
   registerMoved: 'register.moved',
   registerPairs: 'register.pairs',
+  textureBake: 'texture.bake',
   textureMap: 'texture.map',
 } as const;

@@ -1,5 +1,5 @@
 import type { DimensionSheet } from '@amber-knit/core/dimensions';
-import type { Placement, Scan, TexturedMesh, TriangleMesh } from '@amber-knit/core/geometry';
+import type { LightModel, Placement, Scan, TexturedMesh, TriangleMesh } from '@amber-knit/core/geometry';
 import type { DeviationMap } from '@amber-knit/core/stored';
 import type { SurfaceShape, TrustSheet } from '@amber-knit/core/fusion';
 import type { ByteSource } from '@amber-knit/core/io';
@@ -27,6 +27,8 @@ export interface WorkData {
   mesh: TriangleMesh;
   /** The surface with its map. */
   model: TexturedMesh;
+  /** A light surface with the detail of a dense one on its maps. */
+  light: LightModel;
   /** What was measured on the surface, and what was asked. */
   dimensions: DimensionSheet;
   /** Which scans count where. */
@@ -54,6 +56,7 @@ export interface PieceStats {
   hasColors: boolean;
   triangles: number;
   hasModel: boolean;
+  hasLight: boolean;
   /** What the plan suggests, where there is one, and the object's longest side. */
   plan?: { voxel: number; triangles: number; mapSize: number; size: number; maxRim?: number; shape?: SurfaceShape };
   names: string[];

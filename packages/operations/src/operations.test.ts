@@ -59,6 +59,7 @@ test.each(OPERATIONS.map((o) => [o.id, o] as const))(
       hasColors: true,
       triangles: 300_000,
       hasModel: false,
+      hasLight: false,
       names: ['a'],
     };
     expect(() => parseParams(o.params, o.suggest(stats))).not.toThrow();
@@ -102,7 +103,7 @@ test('an operation without its inputs says what it needs', async () => {
 
 test('mending closes what the plan wants closed, and keeps pieces that are no crumbs', () => {
   const suggest = findOperation('mend.all').suggest;
-  const stats = summarizeScans([], 0, false);
+  const stats = summarizeScans([], 0, { hasModel: false, hasLight: false });
   expect(suggest(stats)).toEqual({});
   const plan = { voxel: 1, triangles: 1, mapSize: 1, size: 300 };
   expect(suggest({ ...stats, plan: { ...plan, maxRim: 0 } })).toEqual({ maxRim: 0 });
@@ -124,6 +125,7 @@ test('every kind of parameter can be given on a command line', () => {
     names: ['f1,f2', ['f1', 'f2']],
     pose: ['1,0,0,0', [1, 0, 0, 0]],
     dimensions: ['[{"kind":"holds"}]', [{ kind: 'holds' }]],
+    reaches: ['[{"reach":2}]', [{ reach: 2 }]],
     trust: ['[{"how":"only"}]', [{ how: 'only' }]],
     edits: ['[{"kind":"cut"}]', [{ kind: 'cut' }]],
     pairs: ['[{"from":[0,0,0],"scan":"a","onto":[1,0,0]}]', [{ from: [0, 0, 0], scan: 'a', onto: [1, 0, 0] }]],

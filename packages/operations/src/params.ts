@@ -40,7 +40,8 @@ export interface ParamField {
     | 'pose'
     | 'dimensions'
     | 'trust'
-    | 'edits';
+    | 'edits'
+    | 'reaches';
   title: string;
   help: string;
   unit?: string;
@@ -276,6 +277,32 @@ export const TrustParam = (o: { title: string; help: string }): PropertyDecorato
     Type(() => AskedTrust),
   ]);
 
+/** A place where detail is looked for so far; see core's `ReachRegion`. */
+export class AskedReach {
+  @ValidateBy({
+    name: 'isBall',
+    validator: {
+      validate: (v: unknown) => areBalls([v]),
+      defaultMessage: () => '$property must be four numbers: middle and radius, mm',
+    },
+  })
+  ball: [number, number, number, number];
+
+  @IsNumber(finite)
+  @Min(0.001)
+  @Max(1000)
+  reach: number;
+}
+
+/** Places where detail is looked for farther or less far than elsewhere. */
+export const ReachesParam = (o: { title: string; help: string }): PropertyDecorator =>
+  field('reaches', { ...o, whenEmpty: 'none' }, [
+    IsArray(),
+    ArrayMaxSize(500),
+    ValidateNested({ each: true }),
+    Type(() => AskedReach),
+  ]);
+
 /** What was done to a surface by hand, one edit after the other; see core's `HandEdit`. */
 export const EditsParam = (o: { title: string; help: string }): PropertyDecorator =>
   field('edits', { ...o, whenEmpty: 'none' }, [
@@ -346,6 +373,9 @@ function faultText({ constraints, children }: ValidationError): string {
   return children?.[0] ? `${children[0].property}: ${faultText(children[0])}` : 'is not valid';
 }
 
+/** Kinds that a command line gives as JSON. */
+const AS_JSON: readonly ParamField['kind'][] = ['pairs', 'dimensions', 'trust', 'edits', 'reaches'];
+
 /** What a text means as JSON; the text itself if it is none, so that the rules can say what is wrong. */
 function jsonOf(text: string): unknown {
   try {
@@ -375,7 +405,7 @@ export function parseParamText(fields: ParamField[], name: string, text: string)
         : text;
   if (f.kind === 'choice' || f.kind === 'text') return text;
   if (f.kind === 'pose') return text.split(',').map(Number);
-  if (f.kind === 'pairs' || f.kind === 'dimensions' || f.kind === 'trust' || f.kind === 'edits') return jsonOf(text);
+  if (AS_JSON.includes(f.kind)) return jsonOf(text);
   if (f.kind === 'scans' || f.kind === 'names') {
     const names = text.split(',').map((n) => n.trim());
     return names.filter((n) => n !== '');

@@ -15,7 +15,7 @@ export function pieceStats(data: Partial<WorkData>): PieceStats {
       hasColors: Boolean(s.cloud.colors),
     })),
     data.mesh ? triangleCount(data.mesh) : 0,
-    data.model !== undefined,
+    { hasModel: data.model !== undefined, hasLight: data.light !== undefined },
   );
 }
 
@@ -29,7 +29,11 @@ export interface ScanFacts {
   hasColors: boolean;
 }
 
-export function summarizeScans(scans: ScanFacts[], triangles: number, hasModel: boolean): PieceStats {
+export function summarizeScans(
+  scans: ScanFacts[],
+  triangles: number,
+  has: Pick<PieceStats, 'hasModel' | 'hasLight'>,
+): PieceStats {
   const median = (values: number[]): number => values.sort((a, b) => a - b)[values.length >> 1] ?? 0;
   return {
     scans: scans.length,
@@ -39,7 +43,7 @@ export function summarizeScans(scans: ScanFacts[], triangles: number, hasModel: 
     hasFrames: scans.some((s) => s.hasFrames),
     hasColors: scans.some((s) => s.hasColors),
     triangles,
-    hasModel,
+    ...has,
     names: scans.map((s) => s.name),
   };
 }

@@ -8,6 +8,7 @@ const NAMES: Record<ArtifactKind, string> = {
   placements: 'a registration',
   mesh: 'a surface',
   model: 'a coloured surface',
+  light: 'a light model',
   dimensions: 'dimensions',
   trust: 'places of trust',
   deviation: 'a comparison',

@@ -1,4 +1,10 @@
-import { KNOWN_ATTRIBUTES, vertexCount, type TexturedMesh, type TriangleMesh } from '@amber-knit/core/geometry';
+import {
+  KNOWN_ATTRIBUTES,
+  vertexCount,
+  type LightModel,
+  type TexturedMesh,
+  type TriangleMesh,
+} from '@amber-knit/core/geometry';
 import type { PlyContent } from '@amber-knit/core/io';
 import { GeometryError } from '@amber-knit/core/runtime';
 import type { OutputFile } from './operation.js';
@@ -42,7 +48,10 @@ function knownColumns(mesh: TriangleMesh, factor: number, unit: Unit): Pick<PlyC
 }
 
 /** Writes a mesh in one of the export formats. */
-export async function writeMeshFile(mesh: TriangleMesh | TexturedMesh, p: MeshFileChoice): Promise<OutputFile> {
+export async function writeMeshFile(
+  mesh: TriangleMesh | TexturedMesh | LightModel,
+  p: MeshFileChoice,
+): Promise<OutputFile> {
   const { write3mf, writeGlb, writeObj, writeObjZip, writeOff, writePly, writeStl } =
     await import('@amber-knit/core/io');
   const base = fileBase(p.name);
@@ -70,7 +79,7 @@ export async function writeMeshFile(mesh: TriangleMesh | TexturedMesh, p: MeshFi
     return {
       name: `${base}.zip`,
       mediaType: 'application/zip',
-      bytes: writeObjZip({ ...mesh, positions }, base, p.unit),
+      bytes: writeObjZip({ ...mesh, positions }, base, p.unit, factor),
     };
   if (p.format === 'obj') {
     const { obj } = writeObj(

@@ -102,4 +102,5 @@ const STATS = {
   hasColors: false,
   triangles: 0,
   hasModel: false,
+  hasLight: false,
 };

@@ -68,6 +68,8 @@ export interface Heads {
   placements?: string;
   mesh?: string;
   model?: string;
+  /** A light surface with the detail of a dense one on its maps. */
+  light?: string;
   /** What was measured on the surface. */
   dimensions?: string;
   /** Which scans count where. */

@@ -142,7 +142,16 @@ export class PieceStore {
       made.push(artifact.id);
     }
     for (const row of rows) if (result.dropped.includes(row.name)) delete next.clouds[row.id];
-    for (const slot of ['placements', 'mesh', 'model', 'dimensions', 'trust', 'deviation', 'picture'] as const) {
+    for (const slot of [
+      'placements',
+      'mesh',
+      'model',
+      'light',
+      'dimensions',
+      'trust',
+      'deviation',
+      'picture',
+    ] as const) {
       let encoded = result[slot];
       if (!encoded) continue;
       if (slot === 'placements') encoded = placementsRekeyed(encoded.bytes, ids);
@@ -152,6 +161,7 @@ export class PieceStore {
     }
     // A new surface makes the map of the old one meaningless, and what was compared vertex by vertex.
     if (result.mesh && !result.model) delete next.model;
+    if (result.mesh && !result.light) delete next.light;
     if (result.mesh && !result.deviation) delete next.deviation;
     if (result.file) {
       const artifact = await this.saveArtifact(

@@ -82,6 +82,7 @@ export async function buildPieceView(
     doubts: [...new Set(placementList.flatMap((p) => p.doubt ?? []))].map(doubtView),
     mesh,
     model: view(heads.model),
+    light: view(heads.light),
     dimensions,
     trust: view(heads.trust),
     deviation: view(heads.deviation),

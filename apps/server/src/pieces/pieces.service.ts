@@ -131,7 +131,7 @@ export class PiecesService {
         hasColors: Boolean(s.cloud.facts.colours),
       })),
       view.triangles,
-      view.model !== null,
+      { hasModel: view.model !== null, hasLight: view.light !== null },
     );
     return { ...facts, name: view.name, plan: view.plan ? advise(view.plan, []).defaults : undefined };
   }

@@ -9,6 +9,7 @@ import {
   type PlacementDoubt,
   type PointCloud,
   type Scan,
+  type LightModel,
   type TexturedMesh,
   type TriangleMesh,
 } from '@amber-knit/core/geometry';
@@ -179,12 +180,12 @@ export function decodeScan({ name, setup, cloud, storedAs, base, frames }: Store
 /** Triangles of the light version that the browser shows first. */
 const COARSE_TRIANGLES = 24_000;
 
-export async function encodeSurface(mesh: TriangleMesh | TexturedMesh): Promise<EncodedArtifact> {
+export async function encodeSurface(mesh: TriangleMesh | TexturedMesh | LightModel): Promise<EncodedArtifact> {
   const report = inspectTopology(mesh);
   const textured = 'cornerUvs' in mesh;
   const coarse = !textured && triangleCount(mesh) > 2 * COARSE_TRIANGLES ? await coarseTriangles(mesh) : undefined;
   return {
-    kind: textured ? 'model' : 'mesh',
+    kind: 'maps' in mesh ? 'light' : textured ? 'model' : 'mesh',
     bytes: encodeMesh(mesh, coarse),
     facts: {
       triangles: report.triangles,
@@ -193,6 +194,7 @@ export async function encodeSurface(mesh: TriangleMesh | TexturedMesh): Promise<
       holes: Number.isFinite(report.holes) ? report.holes : -1,
       watertight: report.watertight,
       ...(textured ? { mapSize: mesh.texture.width } : {}),
+      ...('maps' in mesh ? { failed: mesh.failed.length } : {}),
     },
   };
 }
@@ -216,7 +218,7 @@ async function coarseTriangles(mesh: TriangleMesh): Promise<Uint32Array> {
   return light.indices.map((v) => c[3 * v] | (c[3 * v + 1] << 8) | (c[3 * v + 2] << 16) | (h[v] << 24));
 }
 
-export function decodeSurface(bytes: Uint8Array): TriangleMesh | TexturedMesh {
+export function decodeSurface(bytes: Uint8Array): TriangleMesh | TexturedMesh | LightModel {
   return decodeMesh(bytes);
 }
 

@@ -251,6 +251,7 @@ export class StepRunner {
     if (placements) job.placements = placementsRekeyed(placements, namesById(rows)).bytes;
     if (wanted.has('mesh')) job.mesh = await bytes(heads.mesh);
     if (wanted.has('model')) job.model = await bytes(heads.model);
+    if (wanted.has('light')) job.light = await bytes(heads.light);
     if (wanted.has('trust')) job.trust = await bytes(heads.trust);
     if (wanted.has('dimensions')) job.dimensions = await bytes(heads.dimensions);
     if (wanted.has('deviation')) job.deviation = await bytes(heads.deviation);

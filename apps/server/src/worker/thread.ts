@@ -8,7 +8,7 @@ import { decodeDeviation, encodeDeviation } from '@amber-knit/core/stored';
 import { createRunContext, GeometryError } from '@amber-knit/core/runtime';
 import { findOperation, runOperation, type Figures, type WorkData } from '@amber-knit/operations';
 import { ThreadPool } from '@amber-knit/threads';
-import type { TexturedMesh } from '@amber-knit/core/geometry';
+import type { LightModel, TexturedMesh } from '@amber-knit/core/geometry';
 import {
   decodeDimensions,
   decodeTrust,
@@ -40,6 +40,7 @@ export interface ThreadJob {
   placements?: Uint8Array;
   mesh?: Uint8Array;
   model?: Uint8Array;
+  light?: Uint8Array;
   dimensions?: Uint8Array;
   trust?: Uint8Array;
   deviation?: Uint8Array;
@@ -68,6 +69,7 @@ export interface ThreadResult {
   placements?: EncodedArtifact;
   mesh?: EncodedArtifact;
   model?: EncodedArtifact;
+  light?: EncodedArtifact;
   dimensions?: EncodedArtifact;
   trust?: EncodedArtifact;
   deviation?: EncodedArtifact;
@@ -107,6 +109,7 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
     ...(job.placements ? { placements: decodePlacements(job.placements) } : {}),
     ...(job.mesh ? { mesh: decodeSurface(job.mesh) } : {}),
     ...(job.model ? { model: decodeSurface(job.model) as TexturedMesh } : {}),
+    ...(job.light ? { light: decodeSurface(job.light) as LightModel } : {}),
     ...(job.dimensions ? { dimensions: decodeDimensions(job.dimensions) } : {}),
     ...(job.trust ? { trust: decodeTrust(job.trust) } : {}),
     ...(job.deviation ? { deviation: decodeDeviation(job.deviation) } : {}),
@@ -150,6 +153,7 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
     placements: outputs.placements && encodePlacements(outputs.placements),
     mesh: outputs.mesh && (await encodeSurface(outputs.mesh)),
     model: outputs.model && (await encodeSurface(outputs.model)),
+    light: outputs.light && (await encodeSurface(outputs.light)),
     picture: encodePicture(outputs.model ?? outputs.mesh),
     dimensions: outputs.dimensions && encodeDimensions(outputs.dimensions),
     trust: outputs.trust && encodeTrust(outputs.trust),

@@ -9,6 +9,7 @@ import { meanCurvature } from './curvature.js';
 import { failedPlaces } from './failed-places.js';
 import { findDetail } from './find-detail.js';
 import { openToLight } from './occlusion.js';
+import { normalsOff } from './normals-off.js';
 import { paintMaps } from './paint-maps.js';
 import { cornerTangents } from './tangents.js';
 
@@ -32,6 +33,8 @@ export interface BakeResult {
   failedShare: number;
   /** Places that failed; the list holds the largest. */
   failedPlaces: number;
+  /** Mean angle between the normals that the model shows and the dense surface's, radians. */
+  normalsOff: number;
   /** Greatest reach of the cage, mm. */
   reach: number;
   /** Greatest displacement, mm. */
@@ -94,10 +97,19 @@ export async function bakeMaps(
     ctx.part(0.85, 0.98, 'Painting the maps'),
   );
   const failed = failedPlaces(light, { counts: painted.failed, texelArea: 1 / atlas.density ** 2 });
+  const model: LightModel = {
+    ...light,
+    cornerUvs,
+    cornerTangents: tangents,
+    texture: painted.color,
+    maps: painted.maps,
+    failed,
+  };
   const lost = painted.failed.reduce((sum, count) => sum + count, 0);
   ctx.checkpoint(1);
   return {
-    model: { ...light, cornerUvs, cornerTangents: tangents, texture: painted.color, maps: painted.maps, failed },
+    model,
+    normalsOff: normalsOff(detailed, model),
     charts: atlas.charts,
     coverage: atlas.coverage,
     density: atlas.density,

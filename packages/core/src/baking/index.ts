@@ -1,5 +1,5 @@
 export * from './bake-maps.js';
 export type { ReachRegion } from './cage.js';
 export { findDetailTask } from './find-detail.js';
+export { normalsOff } from './normals-off.js';
 export { openToLightTask } from './occlusion.js';
-export { isOtherTangent } from './tangents.js';

@@ -19,8 +19,3 @@ export async function cornerTangents(mesh: NormalMesh, cornerUvs: Float32Array):
     throw new GeometryError('degenerate', 'The map of the light surface has no directions. Unwrap it anew.');
   return out;
 }
-
-/** Two tangents differ: by the sign, or by more than rounding. */
-export const isOtherTangent = (t: Float32Array, a: number, b: number): boolean =>
-  t[4 * a + 3] !== t[4 * b + 3] ||
-  Math.abs(t[4 * a] - t[4 * b]) + Math.abs(t[4 * a + 1] - t[4 * b + 1]) + Math.abs(t[4 * a + 2] - t[4 * b + 2]) > 1e-3;

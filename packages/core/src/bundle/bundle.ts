@@ -14,7 +14,7 @@ export interface BundleTable {
 }
 
 export interface BundleHeader {
-  kind: 'cloud' | 'cut' | 'mesh' | 'model' | 'frames' | 'capture' | 'selection' | 'deviation';
+  kind: 'cloud' | 'cut' | 'mesh' | 'model' | 'light' | 'frames' | 'capture' | 'selection' | 'deviation';
   meta: Record<string, unknown>;
   tables: BundleTable[];
 }

@@ -13,6 +13,18 @@ export const BAKED_KINDS = [
 ] as const;
 export type BakedKind = (typeof BAKED_KINDS)[number];
 
+/** What the numbers of each kind of map are. */
+export const MAP_MEANINGS: Record<BakedKind, string> = {
+  normal: 'normals in tangent space (MikkTSpace), V upwards',
+  'object-normal': 'normals in the frame of the piece',
+  displacement: 'height over the light surface along its normals, mm',
+  occlusion: 'share of an even light from everywhere that reaches the place',
+  curvature: 'mean curvature, 1/mm, positive on ridges',
+  invented: 'where no scan measured the surface',
+  'expected-error': 'expected error, one standard deviation, mm',
+  failed: 'where no detail was found, or only slantwise',
+};
+
 /** A picture in the layout of a model's map: rows from the top. */
 export interface BakedMap {
   kind: BakedKind;

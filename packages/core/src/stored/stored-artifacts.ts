@@ -3,9 +3,11 @@ import { bundleParts, decodeBundle, encodeBundle, type Column, type TableData } 
 import type { DepthFrame, Intrinsics } from '../geometry/depth-frame.js';
 import { boundsOf, type PointCloud } from '../geometry/point-cloud.js';
 import type { TexturedMesh, TriangleMesh } from '../geometry/triangle-mesh.js';
-import { vertexCount } from '../geometry/triangle-mesh.js';
+import type { BakedKind, FailedPlace, LightModel } from '../geometry/light-model.js';
+import { vertexCount, vertexNormals } from '../geometry/triangle-mesh.js';
 import { KNOWN_ATTRIBUTES } from '../geometry/vertex-knowledge.js';
 import { decodeColor, encodeColorPng } from './color-image.js';
+import { decodeMapPng, encodeMapPng } from './map-png.js';
 import { fromOctahedral, toOctahedral } from './octahedral.js';
 
 /**
@@ -163,8 +165,8 @@ export function normalsOf(column: Column): Float32Array {
   return column instanceof Uint16Array ? fromOctahedral(column) : (column as Float32Array);
 }
 
-/** Encodes a mesh or a textured mesh; `coarse` are the triangles of a light version over the same vertices. */
-export function encodeMesh(mesh: TriangleMesh | TexturedMesh, coarse?: Uint32Array): Uint8Array {
+/** Encodes a mesh, a textured mesh or a light model; `coarse` are the triangles of a light version over the same vertices. */
+export function encodeMesh(mesh: TriangleMesh | TexturedMesh | LightModel, coarse?: Uint32Array): Uint8Array {
   const columns: TableData['columns'] = [{ name: 'position', data: mesh.positions, size: 3 }];
   if (mesh.colors) columns.push({ name: 'color', data: mesh.colors, size: 3 });
   for (const { name } of KNOWN_ATTRIBUTES) {
@@ -180,21 +182,30 @@ export function encodeMesh(mesh: TriangleMesh | TexturedMesh, coarse?: Uint32Arr
   if (mesh.scanNames) meta.scanNames = mesh.scanNames;
   if ('cornerUvs' in mesh) {
     faces.push({ name: 'uv', data: mesh.cornerUvs, size: 6 });
-    const png = encodeColorPng(mesh.texture);
+    if ('maps' in mesh) faces.push({ name: 'tangent', data: mesh.cornerTangents, size: 12 });
     tables.push({ name: 'faces', rows: mesh.indices.length / 3, columns: faces });
-    tables.push({
-      name: 'texture',
-      rows: png.length,
-      pageRows: png.length,
-      columns: [{ name: 'png', data: png, size: 1 }],
-    });
-    return encodeBundle('model', meta, tables);
+    tables.push(pictureTable('texture', encodeColorPng(mesh.texture)));
+    if (!('maps' in mesh)) return encodeBundle('model', meta, tables);
+    for (const map of mesh.maps) tables.push(pictureTable(`map ${map.kind}`, encodeMapPng(map)));
+    meta.maps = mesh.maps.map(({ kind, range }): MapMeta => ({ kind, ...(range ? { range } : {}) }));
+    meta.failed = mesh.failed;
+    return encodeBundle('light', meta, tables);
   }
   tables.push({ name: 'faces', rows: mesh.indices.length / 3, columns: faces });
   return encodeBundle('mesh', meta, tables);
 }
 
-export function decodeMesh(bytes: Uint8Array): TriangleMesh | TexturedMesh {
+/** A packed picture as a table of its own, in one page. */
+function pictureTable(name: string, png: Uint8Array): TableData {
+  return { name, rows: png.length, pageRows: png.length, columns: [{ name: 'png', data: png, size: 1 }] };
+}
+
+interface MapMeta {
+  kind: BakedKind;
+  range?: [number, number];
+}
+
+export function decodeMesh(bytes: Uint8Array): TriangleMesh | TexturedMesh | LightModel {
   const { header, tables } = decodeBundle(bytes);
   const v = tables.vertices ?? {};
   const mesh: TriangleMesh = {
@@ -205,12 +216,25 @@ export function decodeMesh(bytes: Uint8Array): TriangleMesh | TexturedMesh {
   for (const { name } of KNOWN_ATTRIBUTES) if (v[name]) Object.assign(mesh, { [name]: v[name] });
   if (header.meta.scanNames) mesh.scanNames = header.meta.scanNames as string[];
   if (v.normal) mesh.normals = v.normal as Float32Array;
-  if (header.kind !== 'model') return mesh;
-  return {
+  if (header.kind !== 'model' && header.kind !== 'light') return mesh;
+  const textured: TexturedMesh = {
     ...mesh,
     cornerUvs: tables.faces.uv as Float32Array,
     texture: decodeColor(tables.texture.png as Uint8Array, 'the map'),
   };
+  if (header.kind === 'model') return textured;
+  const light: LightModel = {
+    ...textured,
+    normals: mesh.normals ?? vertexNormals(mesh),
+    cornerTangents: tables.faces.tangent as Float32Array,
+    maps: (header.meta.maps as MapMeta[]).map(({ kind, range }) => ({
+      kind,
+      ...decodeMapPng(tables[`map ${kind}`].png as Uint8Array, kind),
+      ...(range ? { range } : {}),
+    })),
+    failed: header.meta.failed as FailedPlace[],
+  };
+  return light;
 }
 
 interface FrameMeta {

@@ -41,6 +41,7 @@ class PlayedPiece {
       hasColors: true,
       triangles: this.triangles,
       hasModel: false,
+      hasLight: false,
       names: this.scans.map((s) => s.name),
     };
     const { scans, line, failed } = this;

@@ -3,7 +3,13 @@ import { EXTMeshoptCompression, KHRDracoMeshCompression } from '@gltf-transform/
 import draco from 'draco3dgltf';
 import { MeshoptEncoder } from 'meshoptimizer';
 import { validateBytes } from 'gltf-validator';
-import type { TexturedMesh } from '../../geometry/index.js';
+import {
+  vertexNormals,
+  type BakedKind,
+  type BakedMap,
+  type LightModel,
+  type TexturedMesh,
+} from '../../geometry/index.js';
 import { meshOf, sphere } from '../../../test/shapes.js';
 import { sourceOf } from '../byte-source.js';
 import { accessorValues } from './accessor-values.js';
@@ -14,6 +20,25 @@ import { readScanFiles } from '../read-scan-files.js';
 const mesh = { ...meshOf(sphere(10), 10, 2), colors: undefined as Uint8Array | undefined };
 mesh.colors = Uint8Array.from({ length: mesh.positions.length }, (_, i) => (7 * i) % 256);
 const text = (s: string): Uint8Array => new TextEncoder().encode(s);
+/** A ball with all kinds of maps, whose tangents run along one direction. */
+const lightModel = (textured: TexturedMesh): LightModel => {
+  const normals = vertexNormals(textured);
+  const cornerTangents = new Float32Array(4 * textured.indices.length);
+  textured.indices.forEach((v, c) => {
+    const [x, y, z] = normals.subarray(3 * v, 3 * v + 3);
+    const l = Math.hypot(x, y);
+    cornerTangents.set(l > 1e-3 ? [-y / l, x / l, 0 * z, 1] : [1, 0, 0, 1], 4 * c);
+  });
+  const map = (kind: BakedKind, channels: 1 | 3): BakedMap => ({
+    kind,
+    width: 8,
+    height: 8,
+    channels,
+    data: new Uint8Array(64 * channels).fill(128),
+  });
+  const maps = [map('normal', 3), map('occlusion', 1)];
+  return { ...textured, normals, cornerTangents, maps, failed: [] };
+};
 const invented = new Uint8Array(mesh.positions.length / 3).fill(1, 0, 10);
 
 describe('written GLB', () => {
@@ -27,6 +52,7 @@ describe('written GLB', () => {
 
   test.each([
     ['with a map', textured],
+    ['of a light model with its maps', lightModel(textured)],
     ['with point colours', { ...mesh, invented }],
   ])('%s is valid glTF in metres', async (_name, model) => {
     const bytes = await writeGlb(model, 'ball');
@@ -43,6 +69,24 @@ describe('written GLB', () => {
     const attributes = json.meshes[0].primitives[0].attributes;
     expect(json.accessors[attributes.POSITION].max![0]).toBeCloseTo(0.01, 4);
     expect(attributes._INVENTED).toBeDefined();
+  });
+
+  test('a light model brings normals, openness to light and tangents', async () => {
+    const doc = await new WebIO().readBinary(await writeGlb(lightModel(textured), 'ball'));
+    const [material] = doc.getRoot().listMaterials();
+    expect(material.getNormalTexture()?.getName()).toBe('normal');
+    // One map holds both: red the openness to light, green the roughness (glTF 2.0, 3.9.2).
+    expect(material.getOcclusionTexture()).toBe(material.getMetallicRoughnessTexture());
+    const [primitive] = doc.getRoot().listMeshes()[0].listPrimitives();
+    const tangent = primitive.getAttribute('TANGENT')!;
+    const normal = primitive.getAttribute('NORMAL')!;
+    for (let i = 0; i < tangent.getCount(); i++) {
+      const [x, y, z, w] = tangent.getElement(i, []);
+      expect(w).toBe(1);
+      expect(Math.hypot(x, y, z)).toBeCloseTo(1, 5);
+      const [nx, ny, nz] = normal.getElement(i, []);
+      expect(Math.abs(x * nx + y * ny + z * nz)).toBeLessThan(0.02);
+    }
   });
 });
 

@@ -1,6 +1,8 @@
 import { encode as encodePng } from 'fast-png';
 import { zipSync } from 'fflate';
+import { MAP_MEANINGS, type BakedMap, type LightModel } from '../../geometry/light-model.js';
 import type { TexturedMesh, TriangleMesh } from '../../geometry/triangle-mesh.js';
+import { encodeMapPng } from '../../stored/map-png.js';
 
 /** Writes OBJ and, for a textured mesh, its MTL naming `textureFile`. Coordinates are in `unit` already. */
 export function writeObj(
@@ -43,18 +45,40 @@ export function writeObj(
 }
 
 /**
- * A textured mesh as OBJ, MTL and map (PNG) in one zip. Names inside hold no spaces: many readers stop at them.
+ * A textured mesh as OBJ, MTL and map (PNG) in one zip; a light model with all its maps, and `maps.json`, which says what their
+ * numbers stand for. Names inside hold no spaces: many readers stop at them.
  * @param name of the files inside, without ending
+ * @param perMm what a millimetre is in the unit of the coordinates, for the heights
  */
-export function writeObjZip(mesh: TexturedMesh, name: string, unit = 'mm'): Uint8Array {
+export function writeObjZip(mesh: TexturedMesh | LightModel, name: string, unit = 'mm', perMm = 1): Uint8Array {
   const base = name.replace(/\s+/g, '_');
   const { obj, mtl } = writeObj(mesh, base, `${base}.png`, unit);
   const { width, height, data } = mesh.texture;
   const png = encodePng({ width, height, data, channels: 3, depth: 8 });
+  const maps = 'maps' in mesh ? mesh.maps : [];
+  const fileOf = ({ kind }: BakedMap): string => `${base}_${kind}.png`;
+  const text = (s: string): Uint8Array => new TextEncoder().encode(s);
+  const more = maps.flatMap((m) =>
+    m.kind === 'normal' ? [`norm ${fileOf(m)}\n`] : displacementLine(m, fileOf(m), perMm),
+  );
+  const legend = maps.map(({ kind, range, ...m }) => ({
+    file: fileOf({ kind, ...m }),
+    holds: MAP_MEANINGS[kind],
+    bits: m.data instanceof Uint16Array ? 16 : 8,
+    ...(range ? { lowest: range[0], highest: range[1] } : {}),
+  }));
   return zipSync({
     [`${base}.obj`]: [obj, { level: 6 }],
-    [`${base}.mtl`]: [mtl!, { level: 6 }],
+    [`${base}.mtl`]: [text(new TextDecoder().decode(mtl) + more.join('')), { level: 6 }],
     // Packed already.
     [`${base}.png`]: [png, { level: 0 }],
+    ...Object.fromEntries(maps.map((m) => [fileOf(m), [encodeMapPng(m), { level: 0 }]])),
+    ...(maps.length > 0 ? { 'maps.json': [text(JSON.stringify(legend, null, 2) + '\n'), { level: 6 }] } : {}),
   });
+}
+
+/** How readers of MTL are told of heights: what black is, and how much more white is. */
+function displacementLine({ kind, range }: BakedMap, file: string, perMm: number): string[] {
+  if (kind !== 'displacement' || !range) return [];
+  return [`disp -mm ${perMm * range[0]} ${perMm * (range[1] - range[0])} ${file}\n`];
 }
