@@ -1,7 +1,10 @@
 import type { Stage } from '@amber-knit/contracts';
 
-/** What the view shows: the scans, the surface once there is one, or the coloured surface once there is one. */
-export type Shown = 'scans' | 'surface' | 'model';
+/**
+ * What the view shows: the scans, the surface once there is one, or the coloured surface once there is one: `model` the light
+ * one where that is chosen, `whole` never.
+ */
+export type Shown = 'scans' | 'surface' | 'whole' | 'model';
 
 /** Stages in working order, with their names and what the view shows at them. */
 export const STAGES: { id: Stage; name: string; shows: Shown }[] = [
@@ -12,7 +15,7 @@ export const STAGES: { id: Stage; name: string; shows: Shown }[] = [
   { id: 'fuse', name: 'Fuse', shows: 'surface' },
   { id: 'mend', name: 'Mend', shows: 'surface' },
   { id: 'texture', name: 'Texture', shows: 'model' },
-  { id: 'check', name: 'Check', shows: 'model' },
+  { id: 'check', name: 'Check', shows: 'whole' },
   { id: 'deliver', name: 'Deliver', shows: 'model' },
 ];
 

@@ -1,3 +1,4 @@
+import type { BakedKind } from '@amber-knit/core/geometry';
 import { createSlice, type PayloadAction } from '@reduxjs/toolkit';
 
 export type ColorMode = 'scan' | 'true' | 'height' | 'shape' | 'invented' | 'error' | 'scans';
@@ -23,6 +24,10 @@ export interface ViewSettings {
   wireframe: boolean;
   /** Shades the edges of what points show, so that shape is to be seen. */
   edges: boolean;
+  /** Shows the light model in place of the whole surface, where there is one. */
+  light: boolean;
+  /** Of the light model one map alone; null shows it as it looks. */
+  map: BakedKind | null;
   section: Section | null;
   tool: Tool;
   hidden: string[];
@@ -48,14 +53,16 @@ export interface TriedPlace {
   pieceFromPiece: number[];
 }
 
-/** A version of a piece, or the piece without the place that is tried. */
-export type Compared = { pieceId: string; version: string; title: string } | 'untried';
+/** A version of a piece, the piece without the place that is tried, or the whole surface beside the light model. */
+export type Compared = { pieceId: string; version: string; title: string } | 'untried' | 'whole';
 
 const initialState: ViewSettings = {
   color: 'true',
   lit: true,
   wireframe: false,
   edges: true,
+  light: false,
+  map: null,
   section: null,
   tool: 'turn',
   hidden: [],
@@ -74,6 +81,12 @@ const slice = createSlice({
     litToggled: (s) => void (s.lit = !s.lit),
     wireframeToggled: (s) => void (s.wireframe = !s.wireframe),
     edgesToggled: (s) => void (s.edges = !s.edges),
+    lightShown: (s, a: PayloadAction<boolean>) => {
+      s.light = a.payload;
+      if (!a.payload) s.map = null;
+      if (!a.payload && s.compared === 'whole') s.compared = null;
+    },
+    mapShown: (s, a: PayloadAction<BakedKind | null>) => void (s.map = a.payload),
     sectionSet: (s, a: PayloadAction<Section | null>) => void (s.section = a.payload),
     toolChosen: (s, a: PayloadAction<Tool>) => void (s.tool = a.payload),
     scanHidden: (s, a: PayloadAction<string>) => {
@@ -95,6 +108,8 @@ export const {
   litToggled,
   wireframeToggled,
   edgesToggled,
+  lightShown,
+  mapShown,
   sectionSet,
   toolChosen,
   scanHidden,

@@ -1,5 +1,5 @@
 import { multiply } from '@amber-knit/core/math';
-import type { PieceView, ScanView } from '@amber-knit/contracts';
+import type { ArtifactView, PieceView, ScanView } from '@amber-knit/contracts';
 import type { Shown } from '../app/stages';
 import type { ViewSettings } from '../app/view-slice';
 import { strandColor } from '../shared/strand-colors';
@@ -15,7 +15,7 @@ export const hasPlace = ({ placement }: ScanView): boolean =>
 /** What the view shows of a piece: its scans, or its surface if that is wanted and there. */
 export function contentOf(piece: PieceView, shown: Shown, settings: ViewSettings): ViewContent {
   const { alone } = settings;
-  const surface = shown === 'scans' ? undefined : ((shown === 'model' ? piece.model : null) ?? piece.mesh)?.id;
+  const surface = shown === 'scans' ? undefined : surfaceOf(piece, shown, settings)?.id;
   const loose = piece.scanList.filter((s) => s.placement.state === 'loose');
   return {
     surface,
@@ -33,6 +33,11 @@ export function contentOf(piece: PieceView, shown: Shown, settings: ViewSettings
           : s.placement.state !== 'excluded' && !settings.hidden.includes(s.id),
     })),
   };
+}
+
+function surfaceOf({ mesh, model, light }: PieceView, shown: Shown, settings: ViewSettings): ArtifactView | null {
+  if (shown === 'surface') return mesh;
+  return (shown === 'model' && settings.light ? light : null) ?? model ?? mesh;
 }
 
 function placedMatrix({ name, placement }: ScanView, { tried }: ViewSettings): number[] {

@@ -3,6 +3,7 @@ import * as THREE from 'three';
 import { MeshBVH, acceleratedRaycast } from 'three-mesh-bvh';
 import { streamSurface, type SurfaceParts } from './surface-parts';
 import { errorColors, errorRange, inventedColors, scanCountColors } from './surface-colors';
+import { SurfaceMaps, textureOf } from './surface-maps';
 import { srgbToLinear, type KnownPlace, type LayerEvents, type Pick, type ViewLook } from './view-content';
 
 /** Gives linear colours of all vertices, told what they know and how many there are; undefined leaves the surface as it is. */
@@ -28,6 +29,8 @@ interface LoadedSurface {
   known: VertexKnowledge;
   vertices: number;
   map?: THREE.Texture;
+  /** Of a light surface what its other maps hold. */
+  maps?: SurfaceMaps;
   bounds: THREE.Box3;
   /** Ends of the scale of expected errors, mm. */
   errors?: readonly [number, number];
@@ -41,7 +44,7 @@ export class SurfaceLayer {
   private surface?: LoadedSurface;
   private loading?: { artifactId: string; abort: AbortController };
   private painter?: SurfacePainter;
-  private look: ViewLook = { color: 'true', lit: true, wireframe: false, edges: true };
+  private look: ViewLook = { color: 'true', lit: true, wireframe: false, edges: true, map: null };
 
   /** @param onShown called whenever a surface takes the place of the points */
   constructor(
@@ -112,6 +115,12 @@ export class SurfaceLayer {
     };
     const geometry = s.mesh.geometry;
     const knowledge = this.painted(s);
+    const single = look.map && s.maps?.get(look.map);
+    if (single) {
+      // What a map holds is looked at as it is: no light falls on it.
+      s.mesh.material = new THREE.MeshBasicMaterial({ ...options, map: single });
+      return;
+    }
     if (knowledge) {
       if (!geometry.hasAttribute('trueColor') && geometry.hasAttribute('color'))
         geometry.setAttribute('trueColor', geometry.getAttribute('color'));
@@ -124,8 +133,13 @@ export class SurfaceLayer {
       else options.color = new THREE.Color('#c9bda6');
     }
     s.mesh.material = lit
-      ? new THREE.MeshStandardMaterial({ ...options, roughness: 0.85, metalness: 0 })
+      ? new THREE.MeshStandardMaterial({ ...options, ...reliefOf(s.maps), roughness: 0.85, metalness: 0 })
       : new THREE.MeshBasicMaterial(options);
+  }
+
+  private applyLookAnew(): void {
+    this.applyLook(this.look);
+    this.events.changed();
   }
 
   /** Colours the surface by somebody's own: linear bytes per vertex of the stored surface; undefined ends that. */
@@ -193,7 +207,7 @@ export class SurfaceLayer {
     this.loading = { artifactId, abort };
     try {
       const parts = await streamSurface(artifactId, abort.signal, (coarse) => this.put(artifactId, coarse));
-      const map = parts.png && parts.uvs ? await textureOf(parts.png) : undefined;
+      const map = parts.png && parts.uvs ? await textureOf(parts.png, THREE.SRGBColorSpace) : undefined;
       if (!abort.signal.aborted) this.put(artifactId, parts, map);
     } catch (e) {
       if ((e as Error).name !== 'AbortError') this.events.failed((e as Error).message);
@@ -216,6 +230,7 @@ export class SurfaceLayer {
       known: knowledgeOf(parts),
       vertices: parts.positions.length / 3,
       map,
+      maps: parts.maps && new SurfaceMaps(parts.maps, () => this.applyLookAnew()),
       errors: parts.expectedError && errorRange(parts.expectedError),
       bounds: new THREE.Box3(new THREE.Vector3(...parts.bounds.min), new THREE.Vector3(...parts.bounds.max)),
     };
@@ -232,6 +247,7 @@ export class SurfaceLayer {
     s.mesh.geometry.dispose();
     (s.mesh.material as THREE.Material).dispose();
     s.map?.dispose();
+    s.maps?.dispose();
     this.surface = undefined;
   }
 }
@@ -247,18 +263,15 @@ function geometryOf(parts: SurfaceParts, withMap: boolean): THREE.BufferGeometry
   // Map coordinates belong to corners: give every corner its own vertex.
   const cornered = geometry.toNonIndexed();
   cornered.setAttribute('uv', new THREE.BufferAttribute(parts.uvs!, 2));
+  if (parts.tangents) cornered.setAttribute('tangent', new THREE.BufferAttribute(parts.tangents, 4));
   return cornered;
 }
 
-async function textureOf(png: Uint8Array): Promise<THREE.Texture> {
-  const bitmap = await createImageBitmap(new Blob([png as Uint8Array<ArrayBuffer>], { type: 'image/png' }), {
-    imageOrientation: 'flipY',
-  });
-  const map = new THREE.Texture(bitmap);
-  map.flipY = false;
-  map.colorSpace = THREE.SRGBColorSpace;
-  map.needsUpdate = true;
-  return map;
+/** What makes a light surface look as detailed as the whole one; nothing for others, and until it is unpacked. */
+function reliefOf(maps: SurfaceMaps | undefined): THREE.MeshStandardMaterialParameters {
+  const normalMap = maps?.get('normal');
+  const aoMap = maps?.get('occlusion');
+  return { ...(normalMap ? { normalMap } : {}), ...(aoMap ? { aoMap } : {}) };
 }
 
 /** Vertex colours that show what the surface knows of itself; undefined for other ways to colour it, or if it does not know. */

@@ -1,4 +1,4 @@
-import { KNOWN_ATTRIBUTES, type VertexKnowledge } from '@amber-knit/core/geometry';
+import { KNOWN_ATTRIBUTES, type BakedKind, type FailedPlace, type VertexKnowledge } from '@amber-knit/core/geometry';
 import { streamArtifact } from './load-artifact';
 
 /** A stored mesh or model as arrays. */
@@ -10,8 +10,16 @@ export interface SurfaceParts extends VertexKnowledge {
   /** Two for each corner of a triangle. */
   uvs?: Float32Array;
   png?: Uint8Array;
+  /** Of a light surface: tangent and sign, four for each corner, its other maps packed, and where detail was lost. */
+  tangents?: Float32Array;
+  maps?: Partial<Record<BakedKind, Uint8Array>>;
+  ranges?: Partial<Record<BakedKind, [number, number]>>;
+  failed?: FailedPlace[];
   bounds: { min: number[]; max: number[] };
 }
+
+/** Tables of maps are called so, and their kind. */
+const MAP_TABLE = 'map ';
 
 /**
  * Streams a surface. As soon as all vertices and the coarse triangles among them are there, `onCoarse` gets a first
@@ -35,6 +43,12 @@ export async function streamSurface(
     (header) => {
       parts.bounds = header.meta.bounds as SurfaceParts['bounds'];
       parts.scanNames = header.meta.scanNames as string[] | undefined;
+      const maps = header.meta.maps as { kind: BakedKind; range?: [number, number] }[] | undefined;
+      if (maps) {
+        parts.maps = {};
+        parts.ranges = Object.fromEntries(maps.flatMap(({ kind, range }) => (range ? [[kind, range]] : [])));
+        parts.failed = header.meta.failed as FailedPlace[];
+      }
       for (const t of header.tables) {
         const has = (name: string): boolean => t.columns.some((c) => c.name === name);
         if (t.name === 'vertices') {
@@ -50,6 +64,7 @@ export async function streamSurface(
         else if (t.name === 'faces') {
           parts.indices = new Uint32Array(3 * t.rows);
           if (has('uv')) parts.uvs = new Float32Array(6 * t.rows);
+          if (has('tangent')) parts.tangents = new Float32Array(12 * t.rows);
         }
       }
     },
@@ -70,7 +85,10 @@ export async function streamSurface(
       } else if (table === 'faces') {
         put(parts.indices, 3 * first, columns.index);
         put(parts.uvs, 6 * first, columns.uv);
+        put(parts.tangents, 12 * first, columns.tangent);
       } else if (table === 'texture') parts.png = columns.png as Uint8Array;
+      else if (table.startsWith(MAP_TABLE) && parts.maps)
+        parts.maps[table.slice(MAP_TABLE.length) as BakedKind] = columns.png as Uint8Array;
     },
   );
   return parts;

@@ -19,13 +19,15 @@ export function useCompared(piece: PieceView, shown: Shown): Comparison | null {
   const settings = useAppSelector((s) => s.view);
   const dispatch = useAppDispatch();
   const { compared } = settings;
-  const version = compared !== null && compared !== 'untried' && compared.pieceId === piece.id ? compared : null;
+  const version = compared !== null && typeof compared === 'object' && compared.pieceId === piece.id ? compared : null;
   const { currentData: then, isError } = api.usePieceAtQuery(
     { id: piece.id, version: version?.version ?? '' },
     { skip: !version },
   );
   // Another piece's version, and one that is no more, are not compared with.
-  const gone = compared !== null && compared !== 'untried' && (!version || isError);
+  const gone =
+    (typeof compared === 'object' && compared !== null && (!version || isError)) ||
+    (compared === 'whole' && !(piece.light && settings.light));
   useEffect(() => {
     if (gone) dispatch(comparedWith(null));
   }, [gone, dispatch]);
@@ -33,6 +35,8 @@ export function useCompared(piece: PieceView, shown: Shown): Comparison | null {
     const untried = { ...settings, tried: null };
     if (compared === 'untried' && settings.tried)
       return { content: contentOf(piece, shown, untried), left: 'Now', right: 'The place tried' };
+    if (compared === 'whole')
+      return { content: contentOf(piece, shown, { ...settings, light: false }), left: 'Whole', right: 'Light' };
     if (!version || !then) return null;
     return { content: contentOf(then, shown, untried), left: version.title, right: 'Now' };
   }, [piece, shown, settings, compared, version, then]);

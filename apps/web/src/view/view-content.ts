@@ -1,4 +1,4 @@
-import { LIGHT_OF_SRGB } from '@amber-knit/core/geometry';
+import { LIGHT_OF_SRGB, type BakedKind } from '@amber-knit/core/geometry';
 import type { ColorMode } from '../app/view-slice';
 import type { CloudSource } from './load-artifact';
 
@@ -28,6 +28,8 @@ export interface ViewLook {
   wireframe: boolean;
   /** Shades the edges of what points show. */
   edges: boolean;
+  /** Of a light surface one map alone, in place of colours and light; null shows it as it looks. */
+  map: BakedKind | null;
 }
 
 /** What lies under the pointer. */

@@ -78,7 +78,7 @@ export class ViewEngine {
   /** Another state of the piece, shown in the left part of the view, and how large that part is. */
   private beside: ContentLayers | undefined;
   private split = 0.5;
-  private look: ViewLook = { color: 'true', lit: true, wireframe: false, edges: true };
+  private look: ViewLook = { color: 'true', lit: true, wireframe: false, edges: true, map: null };
   private readonly drawing: PacedDrawing;
   private readonly edges = new EdgeShading(isSoftwareRendering() ? 0 : 4);
   private readonly budget = new PointBudget(isSoftwareRendering());

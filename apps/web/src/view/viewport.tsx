@@ -72,10 +72,10 @@ export function Viewport({
     firstLayout.current = layoutKey;
     engine?.fit();
   }, [engine, layoutKey]);
-  const { color, lit, wireframe, edges } = settings;
+  const { color, lit, wireframe, edges, map } = settings;
   useEffect(() => {
-    engine?.setLook({ color, lit, wireframe, edges });
-  }, [engine, color, lit, wireframe, edges]);
+    engine?.setLook({ color, lit, wireframe, edges, map });
+  }, [engine, color, lit, wireframe, edges, map]);
   const compared = useCompared(piece, shown);
   const [split, setSplit] = useState(0.5);
   useEffect(() => {

@@ -2,7 +2,7 @@ import type { BakedKind, BakedMap } from '../geometry/light-model.js';
 import { quickSrgbOfLight } from '../geometry/srgb.js';
 import type { ColorImage, NormalMesh, TexturedMesh } from '../geometry/triangle-mesh.js';
 import type { RunContext } from '../runtime/run-context.js';
-import { cornerShares, pad, paddingOf, type MapTexels } from '../unwrapping/index.js';
+import { cornerShares, MID_TONE, pad, paddingOf, type MapTexels } from '../unwrapping/index.js';
 import { FOUND, SLANTED } from './detail-searcher.js';
 import { kindOfState } from './failed-places.js';
 import type { FoundDetail } from './find-detail.js';
@@ -46,7 +46,7 @@ export function paintMaps(dense: DenseDetail, layout: MapLayout, found: FoundDet
   const m = light.indices.length / 3;
   const count = size * size;
   const filled = new Uint8Array(count);
-  const color = new Uint8Array(3 * count);
+  const color = new Uint8Array(3 * count).fill(MID_TONE);
   const normal = new Uint8Array(3 * count).fill(128);
   const object = new Uint8Array(3 * count).fill(128);
   const displacement = new Uint16Array(count).fill(MIDDLE);

@@ -51,3 +51,28 @@ test('a piece that no view sees keeps the colours of its points, or a plain one'
   expect(fillUnseen({ ...mesh, colors: new Uint8Array(18).fill(90) }, none)[3]).toBeCloseTo(LIGHT_OF_SRGB[90], 5);
   expect(fillUnseen(mesh, none).every((c) => c > 0 && c < 1)).toBe(true);
 });
+
+test('a border that shows something else does not colour what no view sees', () => {
+  // A long strip seen but for its last tenth; at its border views mixed in something ten times as bright.
+  const n = 500;
+  const paint = new Float32Array(6 * n).fill(0.2);
+  paint.fill(NaN, 6 * 450);
+  paint.fill(2, 6 * 448, 6 * 450);
+  const out = fillUnseen(strip(n), paint);
+  for (let i = 450; i < n; i++) expect(out[6 * i]).toBeLessThan(0.3);
+  // Far from the border nothing changes.
+  expect(Array.from(out.subarray(0, 6 * 440))).toEqual(Array.from(paint.subarray(0, 6 * 440)));
+});
+
+test('what nobody measured continues the colours of the points beside it, and is no brighter than they', () => {
+  // Points as bright as the views say, dark; then a stretch that somebody invented.
+  const n = 40;
+  const mesh = strip(n);
+  const colors = new Uint8Array(6 * n).fill(90);
+  colors.fill(0, 3 * 40);
+  const invented = new Uint8Array(2 * n).fill(1, 40);
+  const paint = new Float32Array(6 * n).fill(NaN);
+  paint.fill(LIGHT_OF_SRGB[90], 0, 60);
+  const out = fillUnseen({ ...mesh, colors, invented }, paint);
+  for (const light of out) expect(light).toBeCloseTo(LIGHT_OF_SRGB[90], 3);
+});

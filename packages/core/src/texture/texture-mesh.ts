@@ -22,6 +22,7 @@ import { TexelPainter } from './texel-painter.js';
 import {
   cornerShares,
   mapTexels,
+  MID_TONE,
   pad,
   paddingOf,
   UNWRAP_DEFAULTS,
@@ -201,9 +202,6 @@ function usualLight(
   const held = Math.min(1, WHITEST / Math.max(1e-6, top * most));
   return scale.map((s) => s * held) as [number, number, number];
 }
-
-/** What lies between charts, beyond their padding: a mid tone. */
-const MID_TONE = 118;
 
 /** Paints every texel of every triangle, and the padding around the charts. */
 function paintMap(

@@ -1,3 +1,6 @@
+/** What lies between charts, beyond their padding: a mid tone, sRGB. */
+export const MID_TONE = 118;
+
 /** Which empty texels take their value from which filled one. */
 export interface Padding {
   texel: Uint32Array;

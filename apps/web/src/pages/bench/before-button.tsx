@@ -13,7 +13,7 @@ export function BeforeButton({ step }: { step: StepView }) {
   const line = versions?.filter((v) => v.place !== 'after') ?? [];
   const before = line[line.findIndex((v) => v.stepId === step.id) - 1];
   if (!before) return null;
-  const on = compared !== null && compared !== 'untried' && compared.version === before.id;
+  const on = compared !== null && typeof compared === 'object' && compared.version === before.id;
   return (
     <Button
       className="mt-2 flex w-full items-center justify-center gap-1.5 aria-pressed:border-teal! aria-pressed:bg-teal-soft!"

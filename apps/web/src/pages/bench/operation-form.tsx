@@ -1,4 +1,4 @@
-import { useEffect, useId, useState } from 'react';
+import { useEffect, useId, useMemo, useState } from 'react';
 import { Controller, useForm, type Control } from 'react-hook-form';
 import {
   Disclosure,
@@ -40,19 +40,17 @@ export function OperationForm({
   const [open, setOpen] = useState(main);
   const { register, handleSubmit, reset, formState, control } = useForm<Values>();
   const panel = useId();
+  const asked = useMemo(() => operation.fields.filter(isAsked), [operation]);
 
   useEffect(() => {
     // What has been typed already stays: suggestions may come late, and come anew with every change of the piece.
-    reset(
-      Object.fromEntries(operation.fields.map((f) => [f.name, toInput(f, suggested?.values[f.name] ?? f.default)])),
-      {
-        keepDirtyValues: true,
-      },
-    );
-  }, [suggested, operation, reset]);
+    reset(Object.fromEntries(asked.map((f) => [f.name, toInput(f, suggested?.values[f.name] ?? f.default)])), {
+      keepDirtyValues: true,
+    });
+  }, [suggested, asked, reset]);
 
   const paramsFrom = (values: Values): Record<string, unknown> =>
-    Object.fromEntries(operation.fields.map((f) => [f.name, fromInput(f, values[f.name])]));
+    Object.fromEntries(asked.map((f) => [f.name, fromInput(f, values[f.name])]));
   const submit = handleSubmit((values) => run({ pieceId, operationId: operation.id, params: paramsFrom(values) }));
   const fieldOf = (f: ParamField) =>
     f.kind === 'scans' ? (
@@ -89,15 +87,15 @@ export function OperationForm({
           aria-label={operation.title}
         >
           <p className="m-0 text-muted">{operation.help}</p>
-          {operation.fields.filter((f) => !f.more).map(fieldOf)}
-          {operation.fields.some((f) => f.more) && (
+          {asked.filter((f) => !f.more).map(fieldOf)}
+          {asked.some((f) => f.more) && (
             <Disclosure>
               <DisclosureButton className="group inline-flex items-center gap-1 self-start border-0 bg-transparent p-0 text-muted hover:text-ink">
                 <ChevronRight size={14} className="group-data-open:rotate-90" aria-hidden /> More settings
               </DisclosureButton>
               {/* Closed, its fields stay part of the form. */}
               <DisclosurePanel unmount={false} className="flex flex-col gap-2">
-                {operation.fields.filter((f) => f.more).map(fieldOf)}
+                {asked.filter((f) => f.more).map(fieldOf)}
               </DisclosurePanel>
             </Disclosure>
           )}
@@ -186,6 +184,9 @@ function Field({
     </div>
   );
 }
+
+/** Places come from a panel, where they are looked at; the form asks for none. */
+const isAsked = (f: ParamField): boolean => f.kind !== 'reaches';
 
 /** What a field is for, and what may be put in. */
 const helpText = (f: ParamField): string =>

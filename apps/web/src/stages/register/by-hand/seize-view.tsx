@@ -68,7 +68,7 @@ export function SeizeView({ piece }: { piece: PieceView }) {
   useEffect(() => {
     const e = new ViewEngine(canvas.current!);
     engine.current = e;
-    e.setLook({ color: 'scan', lit: true, wireframe: false, edges: true });
+    e.setLook({ color: 'scan', lit: true, wireframe: false, edges: true, map: null });
     return () => {
       engine.current = null;
       e.dispose();
