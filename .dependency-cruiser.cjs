@@ -43,6 +43,7 @@ module.exports = {
       core('math|runtime|geometry|spatial|pointcloud|mesh|registration|fusion|unwrapping'),
     ]),
     only('baking', core('baking'), [core('math|runtime|geometry|spatial|mesh|unwrapping')]),
+    only('retouching', core('retouching'), [core('math|runtime|geometry|spatial|mesh|unwrapping')]),
     only('dimensions', core('dimensions'), [core('math|runtime|geometry|spatial|mesh|fitting|measure')]),
     only('comparison', core('comparison'), [
       core('math|runtime|geometry|spatial|pointcloud|mesh|registration|measure'),

@@ -6,7 +6,7 @@ import { cornerShares, MID_TONE, pad, paddingOf, type MapTexels } from '../unwra
 import { FOUND, SLANTED } from './detail-searcher.js';
 import { kindOfState } from './failed-places.js';
 import type { FoundDetail } from './find-detail.js';
-import { colorReader } from './surface-colors.js';
+import { colorReader } from '../geometry/surface-colors.js';
 
 /** The dense surface and what is known at its vertices beside what they know themselves. */
 export interface DenseDetail {

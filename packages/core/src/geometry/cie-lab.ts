@@ -78,3 +78,17 @@ function hue(a: number, b: number): number {
 function compressed(t: number): number {
   return t > 216 / 24389 ? Math.cbrt(t) : (24389 / 27 / 116) * t + 16 / 116;
 }
+
+/** Linear sRGB light (may lie beyond 0–1) of a colour in CIELAB under D65, written to `out` from `at` on. */
+export function lightOfLab(l: number, a: number, b: number, out: Float32Array | Float64Array, at = 0): void {
+  const fy = (l + 16) / 116;
+  const x = 0.95047 * expanded(fy + a / 500);
+  const y = expanded(fy);
+  const z = 1.08883 * expanded(fy - b / 200);
+  // Inverse of the matrix above.
+  out[at] = 3.2406254773 * x - 1.5372079722 * y - 0.4986285987 * z;
+  out[at + 1] = -0.9689307147 * x + 1.8757560609 * y + 0.0415175238 * z;
+  out[at + 2] = 0.0557101204 * x - 0.2040210506 * y + 1.0569959423 * z;
+}
+
+const expanded = (f: number): number => (f > 6 / 29 ? f ** 3 : 3 * (6 / 29) ** 2 * (f - 4 / 29));

@@ -1,5 +1,6 @@
 export * from './bit-set.js';
 export * from './cie-lab.js';
+export * from './dab.js';
 export * from './depth-frame.js';
 export * from './light-model.js';
 export * from './point-cloud.js';
@@ -7,5 +8,6 @@ export * from './scan.js';
 export * from './sight-lines.js';
 export * from './smaller-picture.js';
 export * from './srgb.js';
+export * from './surface-colors.js';
 export * from './triangle-mesh.js';
 export * from './vertex-knowledge.js';

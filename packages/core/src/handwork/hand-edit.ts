@@ -1,7 +1,16 @@
+import { areDabs, type Dab } from '../geometry/dab.js';
+import {
+  areNumbers,
+  faultOfEdits,
+  isDirection,
+  isFlag,
+  isNumber,
+  isPlace,
+  type EditRules,
+} from '../runtime/edit-rules.js';
 import { GeometryError } from '../runtime/geometry-error.js';
 
-/** One dab of a brush: its middle, mm, its radius, mm, and how hard a pen presses, 0–1 (a mouse: 1). */
-export type Dab = readonly [x: number, y: number, z: number, radius: number, pressure: number];
+export { MOST_DABS, type Dab } from '../geometry/dab.js';
 
 /** Moves what lies under the brush and leaves the triangles as they are. */
 export interface BrushEdit {
@@ -78,33 +87,16 @@ export const HAND_EDIT_KINDS = [
   'cut',
 ] as const;
 
-/** Dabs of one stroke, and edits of one piece of work, at most. */
-export const MOST_DABS = 5000;
+/** Edits of one piece of work at most. */
 export const MOST_EDITS = 2000;
 /** Places of an outline at most. */
 export const MOST_OUTLINE = 4000;
-const FARTHEST = 1e6;
 const WIDEST = 1e4;
 
 export const isBrushEdit = (edit: HandEdit): edit is BrushEdit =>
   edit.kind === 'smooth' || edit.kind === 'push' || edit.kind === 'flatten';
 
-type Raw = Record<string, unknown>;
-
-const isNumber = (v: unknown, low: number, high: number): boolean =>
-  typeof v === 'number' && Number.isFinite(v) && v >= low && v <= high;
-const isPlace = (v: unknown): boolean =>
-  Array.isArray(v) && v.length === 3 && v.every((c) => isNumber(c, -FARTHEST, FARTHEST));
-const isDirection = (v: unknown): boolean => isPlace(v) && Math.hypot(...(v as number[])) > 1e-6;
-const areNumbers = (v: unknown, least: number, most: number, within: number): boolean =>
-  Array.isArray(v) && v.length >= least && v.length <= most && v.every((c) => isNumber(c, -within, within));
-const isFlag = (v: unknown): boolean => v === undefined || typeof v === 'boolean';
-const isDab = (v: unknown): boolean =>
-  Array.isArray(v) && v.length === 5 && isPlace(v.slice(0, 3)) && isNumber(v[3], 1e-3, WIDEST) && isNumber(v[4], 0, 1);
-const areDabs = (v: unknown): boolean =>
-  Array.isArray(v) && v.length > 0 && v.length <= MOST_DABS && v.every((dab) => isDab(dab));
-
-const RULES: Record<HandEditKind, Readonly<Record<string, (v: unknown) => boolean>>> = {
+const RULES: Record<HandEditKind, EditRules> = {
   smooth: { dabs: areDabs, amount: (v) => isNumber(v, 0, 1), keepEdges: isFlag, withinError: isFlag },
   flatten: { dabs: areDabs, amount: (v) => isNumber(v, 0, 1), withinError: isFlag },
   push: { dabs: areDabs, amount: (v) => isNumber(v, -WIDEST, WIDEST) },
@@ -127,20 +119,7 @@ const RULES: Record<HandEditKind, Readonly<Record<string, (v: unknown) => boolea
  * What is wrong with something that should be a list of edits, in words; undefined if nothing is. Lists come from files,
  * command lines and other people's browsers.
  */
-export function faultOfHandEdits(value: unknown): string | undefined {
-  if (!Array.isArray(value)) return 'must be a list of edits';
-  if (value.length > MOST_EDITS) return `must hold at most ${MOST_EDITS} edits, not ${value.length}`;
-  for (const [i, item] of value.entries()) {
-    const edit = item as Raw | null;
-    const rules = typeof edit === 'object' && edit ? RULES[edit.kind as HandEditKind] : undefined;
-    if (!rules || !edit) return `edit ${i + 1} must be one of ${HAND_EDIT_KINDS.join(', ')}`;
-    for (const [name, holds] of Object.entries(rules))
-      if (!holds(edit[name])) return `edit ${i + 1} (${String(edit.kind)}) has no lawful ${name}`;
-    const unknown = Object.keys(edit).find((name) => name !== 'kind' && !(name in rules));
-    if (unknown) return `edit ${i + 1} (${String(edit.kind)}) has an unknown ${unknown}`;
-  }
-  return undefined;
-}
+export const faultOfHandEdits = (value: unknown): string | undefined => faultOfEdits(value, RULES, MOST_EDITS);
 
 /** An edit that means nothing here, such as a bridge on a surface without rims. */
 export const cannot = (why: string): GeometryError => new GeometryError('invalid-parameter', why);

@@ -1,3 +1,4 @@
+export * from './edit-rules.js';
 export * from './geometry-error.js';
 export * from './run-context.js';
 export * from './listed.js';

@@ -1,5 +1,5 @@
-import { LIGHT_OF_SRGB } from '../geometry/srgb.js';
-import type { TexturedMesh, TriangleMesh } from '../geometry/triangle-mesh.js';
+import { LIGHT_OF_SRGB } from './srgb.js';
+import type { TexturedMesh, TriangleMesh } from './triangle-mesh.js';
 
 /** A surface without any colours is grey. */
 const PLAIN = LIGHT_OF_SRGB[200];

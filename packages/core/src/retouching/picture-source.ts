@@ -1,0 +1,68 @@
+import type { DepthFrame } from '../geometry/depth-frame.js';
+import { placedScans, type Placement, type Scan } from '../geometry/scan.js';
+import { LIGHT_OF_SRGB } from '../geometry/srgb.js';
+import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
+import { pictureName } from './touch.js';
+
+/** Measured depth may differ by this share of the distance from a place that is the same: common practice, no source. */
+const SAME_DEPTH = 0.01;
+
+/** One picture as a source of colours: what it shows at a place of the piece. */
+export class PictureSource {
+  private readonly sensorFromPiece: Mat4;
+
+  constructor(
+    private readonly frame: DepthFrame,
+    pieceFromScan: Mat4,
+  ) {
+    this.sensorFromPiece = invertRigid(multiply(pieceFromScan, frame.scanFromSensor));
+  }
+
+  /** Writes the light at a place of the piece. @returns false where the picture does not show it */
+  light(x: number, y: number, z: number, out: Float64Array): boolean {
+    const m = this.sensorFromPiece;
+    const d = m[2] * x + m[6] * y + m[10] * z + m[14];
+    if (!(d > 0)) return false;
+    const right = (m[0] * x + m[4] * y + m[8] * z + m[12]) / d;
+    const down = (m[1] * x + m[5] * y + m[9] * z + m[13]) / d;
+    const { camera: sensor, depth } = this.frame;
+    const su = Math.round(sensor.fx * right + sensor.cx);
+    const sv = Math.round(sensor.fy * down + sensor.cy);
+    if (!(su >= 0 && sv >= 0 && su < sensor.width && sv < sensor.height)) return false;
+    // Something stands before it, or the sensor looked past it.
+    if (!(Math.abs(depth[sv * sensor.width + su] - d) < SAME_DEPTH * d)) return false;
+    const { camera, image } = this.frame.color!;
+    const u = camera.fx * right + camera.cx;
+    const v = camera.fy * down + camera.cy;
+    const { width, height, data } = image;
+    if (!(u >= 0 && v >= 0 && u < width - 1 && v < height - 1)) return false;
+    const u0 = Math.floor(u);
+    const v0 = Math.floor(v);
+    const [a, b] = [u - u0, v - v0];
+    const at = 3 * (v0 * width + u0);
+    const below = at + 3 * width;
+    for (let k = 0; k < 3; k++)
+      out[k] =
+        (LIGHT_OF_SRGB[data[at + k]] * (1 - a) + LIGHT_OF_SRGB[data[at + 3 + k]] * a) * (1 - b) +
+        (LIGHT_OF_SRGB[data[below + k]] * (1 - a) + LIGHT_OF_SRGB[data[below + 3 + k]] * a) * b;
+    return true;
+  }
+}
+
+/** Finds pictures by their names among the frames of the placed scans. */
+export function pictureFinder(
+  scans: readonly Scan[],
+  placements: readonly Placement[],
+): (name: string) => PictureSource | undefined {
+  const known = new Map<string, PictureSource>();
+  const placed = placedScans([...scans], [...placements]);
+  return (name) => {
+    let source = known.get(name);
+    if (source) return source;
+    for (const { scan, placement } of placed)
+      for (const frame of scan.frames ?? [])
+        if (frame.color && pictureName(scan.name, frame.name) === name)
+          known.set(name, (source = new PictureSource(frame, placement.pieceFromScan)));
+    return source;
+  };
+}
