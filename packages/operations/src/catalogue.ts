@@ -37,6 +37,7 @@ import { registerFine } from './register-fine.js';
 import { registerMoved } from './register-moved.js';
 import { registerPairs } from './register-pairs.js';
 import { textureBake } from './texture-bake.js';
+import { textureByHand } from './texture-by-hand.js';
 import { textureMap } from './texture-map.js';
 
 /** Every operation, in working order. */
@@ -69,6 +70,7 @@ export const OPERATIONS = [
   mendReduce,
   mendEven,
   textureMap,
+  textureByHand,
   textureBake,
   checkInspect,
   checkUpright,

@@ -33,5 +33,6 @@ export const OPERATION_IDS = {
   registerMoved: 'register.moved',
   registerPairs: 'register.pairs',
   textureBake: 'texture.bake',
+  textureByHand: 'texture.by-hand',
   textureMap: 'texture.map',
 } as const;

@@ -99,8 +99,8 @@ export interface Operation<
   uses?: readonly ArtifactKind[];
   gives: readonly Out[];
   params: ParamsClass<P>;
-  /** Names of the scans that it reads, so that others need not be loaded; all if absent or empty. */
-  reads?(params: P): readonly string[];
+  /** Names of the scans that it reads, so that others need not be loaded; all if absent or empty, or none at all. */
+  reads?(params: P): readonly string[] | 'none';
   /** Starting values that follow from the data. */
   suggest(stats: PieceStats): Partial<P>;
   /** Why a value is suggested, for those where it can be told. */

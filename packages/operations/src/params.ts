@@ -22,6 +22,7 @@ import { DIMENSION_KINDS, type DimensionKind } from '@amber-knit/core/dimensions
 import { faultOfHandEdits } from '@amber-knit/core/handwork';
 import { TRUST_MANNERS, type TrustManner } from '@amber-knit/core/fusion';
 import { REGION_KINDS, type RegionKind } from '@amber-knit/core/fitting';
+import { faultOfTouches } from '@amber-knit/core/retouching';
 import { GeometryError } from '@amber-knit/core/runtime';
 
 /** What a form, a command line and a help page need to know of one parameter. */
@@ -311,6 +312,18 @@ export const EditsParam = (o: { title: string; help: string }): PropertyDecorato
       validator: {
         validate: (value: unknown) => faultOfHandEdits(value) === undefined,
         defaultMessage: (given) => `${faultOfHandEdits(given?.value)}`,
+      },
+    }),
+  ]);
+
+/** What was done to a map by hand, one stroke after the other; see core's `Touch`. */
+export const TouchesParam = (o: { title: string; help: string }): PropertyDecorator =>
+  field('edits', { ...o, whenEmpty: 'none' }, [
+    ValidateBy({
+      name: 'areTouches',
+      validator: {
+        validate: (value: unknown) => faultOfTouches(value) === undefined,
+        defaultMessage: (given) => `${faultOfTouches(given?.value)}`,
       },
     }),
   ]);

@@ -230,8 +230,8 @@ export class StepRunner {
       heads,
       await this.db.manager.find(ScanRow, { where: { pieceId: step.pieceId }, order: { colorIndex: 'ASC' } }),
     );
-    if (wanted.has('scans')) {
-      const read = operation.reads?.(parseParams(operation.params, step.params)) ?? [];
+    const read = operation.reads?.(parseParams(operation.params, step.params)) ?? [];
+    if (wanted.has('scans') && read !== 'none') {
       for (const row of rows) {
         if (read.length > 0 && !read.includes(row.name)) continue;
         const cloud = await input(heads.clouds[row.id]);

@@ -1,3 +1,3 @@
-export { PictureSource, pictureFinder } from './picture-source.js';
+export { PictureSource, pictureFinder, type PictureFinder } from './picture-source.js';
 export * from './retouch-session.js';
 export * from './touch.js';

@@ -2,7 +2,6 @@ import type { DepthFrame } from '../geometry/depth-frame.js';
 import { placedScans, type Placement, type Scan } from '../geometry/scan.js';
 import { LIGHT_OF_SRGB } from '../geometry/srgb.js';
 import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
-import { pictureName } from './touch.js';
 
 /** Measured depth may differ by this share of the distance from a place that is the same: common practice, no source. */
 const SAME_DEPTH = 0.01;
@@ -49,20 +48,22 @@ export class PictureSource {
   }
 }
 
+/** A picture by the names of its scan and its frame. */
+export type PictureFinder = (scan: string, frame: string) => PictureSource | undefined;
+
 /** Finds pictures by their names among the frames of the placed scans. */
 export function pictureFinder(
   scans: readonly Scan[],
   placements: readonly Placement[],
-): (name: string) => PictureSource | undefined {
-  const known = new Map<string, PictureSource>();
+): PictureFinder {
+  const known = new Map<DepthFrame, PictureSource>();
   const placed = placedScans([...scans], [...placements]);
-  return (name) => {
-    let source = known.get(name);
-    if (source) return source;
-    for (const { scan, placement } of placed)
-      for (const frame of scan.frames ?? [])
-        if (frame.color && pictureName(scan.name, frame.name) === name)
-          known.set(name, (source = new PictureSource(frame, placement.pieceFromScan)));
+  return (scanName, frameName) => {
+    const found = placed.find(({ scan }) => scan.name === scanName);
+    const frame = found?.scan.frames?.find((f) => f.color && f.name === frameName);
+    if (!found || !frame) return undefined;
+    let source = known.get(frame);
+    if (!source) known.set(frame, (source = new PictureSource(frame, found.placement.pieceFromScan)));
     return source;
   };
 }

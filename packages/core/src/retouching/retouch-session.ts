@@ -2,7 +2,7 @@ import type { Dab } from '../geometry/dab.js';
 import type { TexturedMesh } from '../geometry/triangle-mesh.js';
 import { GeometryError } from '../runtime/geometry-error.js';
 import { pad, paddingOf } from '../unwrapping/index.js';
-import type { PictureSource } from './picture-source.js';
+import type { PictureFinder } from './picture-source.js';
 import { TexelReach } from './texel-reach.js';
 import { TouchStrokeWork } from './touch-stroke.js';
 import type { Touch, TouchManner } from './touch.js';
@@ -32,7 +32,7 @@ export class RetouchSession {
   /** @param pictures finds a picture by its name, for strokes that take their colours from one */
   constructor(
     model: TexturedMesh,
-    private readonly pictures: (name: string) => PictureSource | undefined = () => undefined,
+    private readonly pictures: PictureFinder = () => undefined,
   ) {
     const { texture } = model;
     if (texture.width !== texture.height)
@@ -64,9 +64,9 @@ export class RetouchSession {
 
   /** Begins a stroke, which goes on dab by dab. @throws GeometryError `invalid-parameter` if its picture is not there */
   begin(manner: TouchManner): void {
-    const picture = manner.kind === 'picture' ? this.pictures(manner.picture) : undefined;
+    const picture = manner.kind === 'picture' ? this.pictures(manner.scan, manner.frame) : undefined;
     if (manner.kind === 'picture' && !picture)
-      throw new GeometryError('invalid-parameter', `There is no picture "${manner.picture}" of a registered scan.`);
+      throw new GeometryError('invalid-parameter', `There is no picture ${manner.frame} of a registered scan ${manner.scan}.`);
     this.stroke = {
       manner,
       dabs: [],
@@ -126,15 +126,19 @@ export class RetouchSession {
     return { middle: Array.from(this.reach.middle), normal: Array.from(this.reach.normal) };
   }
 
-  /** The model as it is handed on, its charts padded anew, and how many texels are other than before. */
-  finish(): { model: TexturedMesh; texels: number } {
+  /** The model as it is handed on, its charts padded anew, how many texels were reached and which share of all that is. */
+  finish(): { model: TexturedMesh; texels: number; ofAll: number } {
     const { texture } = this.model;
     const filled = new Uint8Array(texture.width * texture.height);
     for (const texel of this.reach.texels.texel) filled[texel] = 1;
     pad(texture.data, 3, paddingOf(filled, texture.width, PADDED));
     const changed = new Set<number>();
     for (const { texels } of this.done) for (const t of texels) changed.add(t);
-    return { model: this.model, texels: changed.size };
+    return {
+      model: this.model,
+      texels: changed.size,
+      ofAll: changed.size / Math.max(1, this.reach.texels.texel.length),
+    };
   }
 }
 

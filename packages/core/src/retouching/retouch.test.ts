@@ -294,8 +294,8 @@ describe('retouching', () => {
   test('a stroke beside the surface is refused, and so is a picture that is not there', () => {
     const session = new RetouchSession(grey());
     expect(() => session.do({ kind: 'heal', ...full, dabs: [[0, 0, 99, 2, 1]] })).toThrow('no surface under the brush');
-    expect(() => session.do({ kind: 'picture', ...full, picture: 'a, 1', heal: false, dabs: [top] })).toThrow(
-      'no picture "a, 1"',
+    expect(() => session.do({ kind: 'picture', ...full, scan: 'a', frame: '1', heal: false, dabs: [top] })).toThrow(
+      'no picture 1 of a registered scan a',
     );
     expect(session.touches).toEqual([]);
   });

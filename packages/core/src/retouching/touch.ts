@@ -31,8 +31,9 @@ export interface CopyTouch extends TouchStroke {
 /** Takes the colours of one picture. */
 export interface PictureTouch extends TouchStroke {
   kind: 'picture';
-  /** Scan and frame, as `pictureName` has it. */
-  picture: string;
+  /** Whose frame it is, by the names of both. */
+  scan: string;
+  frame: string;
   heal: boolean;
 }
 
@@ -61,11 +62,9 @@ export type TouchManner = Touch extends infer T ? (T extends Touch ? Omit<T, 'da
 /** Strokes of one piece of work at most. */
 export const MOST_TOUCHES = 2000;
 
-/** What a picture is called: its scan and its frame. */
-export const pictureName = (scan: string, frame: string): string => `${scan}, ${frame}`;
-
 const isShare = (v: unknown): boolean => isNumber(v, 0, 1);
 const isColor = (v: unknown): boolean => Array.isArray(v) && v.length === 3 && v.every((c) => isNumber(c, 0, 255));
+const isName = (v: unknown): boolean => typeof v === 'string' && v.length > 0 && v.length <= 200;
 const STROKE: EditRules = { dabs: areDabs, opacity: isShare, hardness: isShare };
 
 export const TOUCH_RULES: Readonly<Record<TouchKind, EditRules>> = {
@@ -74,7 +73,8 @@ export const TOUCH_RULES: Readonly<Record<TouchKind, EditRules>> = {
   copy: { ...STROKE, from: isPlace, turn: (v) => isNumber(v, -360, 360), heal: isFlag },
   picture: {
     ...STROKE,
-    picture: (v) => typeof v === 'string' && v.length > 0 && v.length <= 500,
+    scan: isName,
+    frame: isName,
     heal: isFlag,
   },
   heal: STROKE,

@@ -81,10 +81,10 @@ describe('written GLB', () => {
     const tangent = primitive.getAttribute('TANGENT')!;
     const normal = primitive.getAttribute('NORMAL')!;
     for (let i = 0; i < tangent.getCount(); i++) {
-      const [x, y, z, w] = tangent.getElement(i, []);
+      const [x, y, z, w] = tangent.getElement(i, [] as number[]);
       expect(w).toBe(1);
       expect(Math.hypot(x, y, z)).toBeCloseTo(1, 5);
-      const [nx, ny, nz] = normal.getElement(i, []);
+      const [nx, ny, nz] = normal.getElement(i, [] as number[]);
       expect(Math.abs(x * nx + y * ny + z * nz)).toBeLessThan(0.02);
     }
   });

@@ -1,4 +1,5 @@
 import type { BrushEdit, CutEdit, Dab, HandEdit } from '@amber-knit/core/handwork';
+import type { FromWork, ToWork } from '../../../shared/hand/work-client';
 import type { MovedVertices } from '../../../view/surface-layer';
 import type { SurfaceParts } from '../../../view/surface-parts';
 
@@ -9,20 +10,17 @@ export type CutAsked = CutEdit & { keep: 'larger' | 'smaller' };
 
 /** To the worker that holds the surface. Each is answered by `done`. */
 export type ToHand =
-  | { ask: 'open'; meshId: string; edits: readonly HandEdit[] }
+  | ToWork<HandEdit>
   | { ask: 'begin'; manner: BrushManner }
   | { ask: 'dab'; dab: Dab }
   | { ask: 'end' }
   /** What a dab reaches, without doing anything to it. */
   | { ask: 'reach'; dab: Dab }
   | { ask: 'do'; edit: Exclude<HandEdit, CutEdit> }
-  | { ask: 'cut'; cut: CutAsked }
-  | { ask: 'undo' }
-  | { ask: 'redo' };
+  | { ask: 'cut'; cut: CutAsked };
 
 export type FromHand =
   | { tell: 'surface'; parts: SurfaceParts }
   | { tell: 'moved'; moved: MovedVertices }
   | { tell: 'reached'; positions: Float32Array }
-  | { tell: 'failed'; reason: string }
-  | { tell: 'done'; edits: readonly HandEdit[]; canRedo: boolean; notes: readonly string[] };
+  | FromWork<HandEdit>;

@@ -1,6 +1,7 @@
 import { useEffect, useMemo, useRef, useState, type PointerEvent } from 'react';
 import { useAppSelector } from '../../../app/store';
 import { useStore } from '../../../shared/store';
+import { BrushRing, placesOnTheWay, type Spot } from '../../../view/brush';
 import type { Pick } from '../../../view/view-content';
 import { useViewInput, type OverlayProps } from '../../../view/view-overlay';
 import { crossAt, planeBehind } from './cut-plane';
@@ -10,12 +11,6 @@ import { handDesk, isBrush, type HandTool } from './hand-desk';
 const IDENTITY = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1];
 /** A click moves the pointer less than this, pixels. */
 const STILL = 4;
-/** Where the pointer leaps, places in between are looked for at most so often. */
-const MOST_BETWEEN = 12;
-const BETWEEN_PIXELS = 6;
-
-type Spot = [x: number, y: number];
-
 const HINTS: Record<HandTool, string> = {
   smooth: 'Draw over what is rough.',
   push: 'Draw over what is to go out or in.',
@@ -28,16 +23,10 @@ const HINTS: Record<HandTool, string> = {
   cut: 'Drag a line across the piece.',
 };
 
-/** The brush is seen on dark and on light. */
-const RING = [
-  { stroke: '#26221c', strokeWidth: 3, opacity: 0.5 },
-  { stroke: '#ffffff', strokeWidth: 1.5 },
-];
-
 /** Work by hand: the surface as it stands, the brush, and what the pen draws. */
 export function HandOverlay({ engine, inputs }: OverlayProps) {
   const { tool, radius, from, cutAlong } = useStore(handDesk);
-  const { shown, edits, reached, pending, failed, meshId } = useStore(handClient);
+  const { shown, edits, reached, pending, failed, surface } = useStore(handClient);
   const otherTool = useAppSelector((s) => s.view.tool) !== 'turn';
   const area = useRef<SVGSVGElement>(null);
   const began = useRef<{ spot: Spot; found: Pick | undefined } | null>(null);
@@ -81,14 +70,8 @@ export function HandOverlay({ engine, inputs }: OverlayProps) {
 
   /** Draws on to where the pointer is; where it leapt, the way between as well. */
   const drawTo = (e: PointerEvent): void => {
-    const [x0, y0] = last.current;
-    const way = Math.hypot(e.clientX - x0, e.clientY - y0);
-    const steps = Math.max(1, Math.min(MOST_BETWEEN, Math.ceil(way / BETWEEN_PIXELS)));
-    for (let i = 1; i <= steps; i++) {
-      const found = engine.pick(x0 + ((e.clientX - x0) * i) / steps, y0 + ((e.clientY - y0) * i) / steps);
-      if (found) handDesk.draw(found.point, pressure(e));
-      if (i === steps) showRing(e, found);
-    }
+    const found = placesOnTheWay(engine, last.current, e, ({ point }) => handDesk.draw(point, pressure(e)));
+    showRing(e, found);
     last.current = [e.clientX, e.clientY];
   };
 
@@ -168,18 +151,13 @@ export function HandOverlay({ engine, inputs }: OverlayProps) {
     },
   });
 
-  if (!meshId) return null;
+  if (!surface) return null;
   const working = !failed && pending > 0 && (!shown || !isBrush(tool));
   const words = failed ?? (working ? 'Working on it …' : tool && HINTS[tool]);
   return (
     <>
       <svg ref={area} className="pointer-events-none absolute inset-0 h-full w-full" aria-hidden>
-        {drawing &&
-          isBrush(tool) &&
-          ring &&
-          RING.map((stroke) => (
-            <circle key={stroke.stroke} cx={ring.spot[0]} cy={ring.spot[1]} r={ring.pixels} fill="none" {...stroke} />
-          ))}
+        {drawing && isBrush(tool) && ring && <BrushRing {...ring} />}
         {line && (
           <polyline
             points={line.join(' ')}

@@ -1,14 +1,12 @@
-import { useEffect, type ComponentType } from 'react';
+import { useEffect } from 'react';
 import {
   ArrowUpFromLine,
   LassoSelect,
   CircleDashed,
   Eraser,
   PaintBucket,
-  Redo2,
   Slice,
   Spline,
-  Undo2,
   Waves,
   Minus,
 } from 'lucide-react';
@@ -16,15 +14,17 @@ import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import { api, problemText } from '../../../api/api';
 import { useAppDispatch, useAppSelector } from '../../../app/store';
 import { toolChosen } from '../../../app/view-slice';
-import { Button, Check, Notice, SelectRow } from '../../../shared/controls';
+import { Check, SelectRow } from '../../../shared/controls';
+import { ToolGrid, type ToolChoice } from '../../../shared/hand/tool-grid';
+import { WorkBar } from '../../../shared/hand/work-bar';
 import { NumberRow } from '../../../shared/number-row';
 import { useStore } from '../../../shared/store';
 import type { StagePanelProps } from '../../stage-module';
 import { handClient } from './hand-client';
 import { handDesk, isBrush, type HandSettings, type HandTool } from './hand-desk';
-import { inParts, keptEdits } from './kept-edits';
+import { keptEdits } from './kept-edits';
 
-const TOOLS: readonly [HandTool, string, string, ComponentType<{ size: number }>][] = [
+const TOOLS: readonly ToolChoice<HandTool>[] = [
   ['smooth', 'Smooth', 'Smooths what is smaller than the brush; the surface keeps its bend', Waves],
   ['push', 'Push', 'Lifts the surface, or sinks it with a length below 0', ArrowUpFromLine],
   ['flatten', 'Flatten', 'Makes flat, by the plane where the stroke begins', Minus],
@@ -40,15 +40,16 @@ const TOOLS: readonly [HandTool, string, string, ComponentType<{ size: number }>
 export function HandPanel({ piece, steps, busy }: StagePanelProps) {
   const meshId = piece.mesh?.id;
   const settings = useStore(handDesk);
-  const { edits, canRedo, pending, notes, shown, sent, failed } = useStore(handClient);
+  const work = useStore(handClient);
+  const { edits, pending, shown, sent } = work;
   const otherTool = useAppSelector((s) => s.view.tool) !== 'turn';
   const [run, { error, isLoading }] = api.useRunOperationMutation();
   const dispatch = useAppDispatch();
   useEffect(() => {
-    const open = handClient.current().meshId;
+    const open = handClient.current().surface;
     if (!meshId) return handClient.close();
     // What was begun here before, and a tool that is in hand, go on; else the surface is only read when it is needed.
-    if (keptEdits(meshId).length > 0 || (open && handDesk.current().tool)) handClient.open(meshId);
+    if (keptEdits.of(meshId).length > 0 || (open && handDesk.current().tool)) handClient.open(meshId);
     else if (open && open !== meshId) handClient.close();
   }, [meshId]);
   useEffect(
@@ -79,7 +80,7 @@ export function HandPanel({ piece, steps, busy }: StagePanelProps) {
     handClient.setSent(true);
     try {
       // Steps of a piece run one after the other, so one goes on where the last ended.
-      for (const part of inParts(edits))
+      for (const part of keptEdits.inParts(edits))
         await run({ pieceId: piece.id, operationId: OPERATION_IDS.mendByHand, params: { edits: part } }).unwrap();
     } catch {
       handClient.setSent(false);
@@ -92,65 +93,18 @@ export function HandPanel({ piece, steps, busy }: StagePanelProps) {
       <p className="mb-2 mt-1 text-muted">
         Work in the view. Each stroke can be taken back; what you keep becomes one step. What is invented is marked.
       </p>
-      <div role="group" aria-label="Tools" className="grid grid-cols-5 gap-1">
-        {TOOLS.map(([id, name, help, Icon]) => (
-          <button
-            key={id}
-            type="button"
-            aria-pressed={tool === id}
-            title={help}
-            disabled={busy}
-            onClick={() => choose(id)}
-            className={`flex min-h-13 flex-col items-center justify-center gap-0.5 rounded-lg border px-0.5 py-1 text-xs disabled:opacity-50 ${
-              tool === id ? 'border-teal bg-teal-soft' : 'border-line bg-panel hover:bg-sunk'
-            }`}
-          >
-            <Icon size={17} aria-hidden />
-            {name}
-          </button>
-        ))}
-      </div>
+      <ToolGrid tools={TOOLS} tool={tool} columns={5} disabled={busy} onChoose={choose} />
       {tool && <ToolOptions settings={settings} tool={tool} knowsErrors={Boolean(shown?.parts.expectedError)} />}
-      {failed && <Notice tone="error">{failed}</Notice>}
-      {notes.map((n) => (
-        <Notice key={n}>{n}</Notice>
-      ))}
-      {error && <Notice tone="error">{problemText(error)}</Notice>}
-      {(edits.length > 0 || canRedo) && (
-        <>
-          <p className="mb-1 mt-2" role="status">
-            {edits.length === 0
-              ? 'All taken back.'
-              : `${edits.length} ${edits.length === 1 ? 'edit' : 'edits'} not kept yet.`}
-          </p>
-          <div className="flex flex-wrap gap-1">
-            <Button tone="go" disabled={busy || waiting || edits.length === 0} onClick={() => void keep()}>
-              Keep as a step
-            </Button>
-            <Button
-              className="px-2"
-              aria-label="Take back the last edit"
-              title="Take back the last edit (Ctrl+Z)"
-              disabled={waiting || edits.length === 0}
-              onClick={() => handClient.step('undo')}
-            >
-              <Undo2 size={15} aria-hidden />
-            </Button>
-            <Button
-              className="px-2"
-              aria-label="Do it again"
-              title="Do it again (Ctrl+Shift+Z)"
-              disabled={waiting || !canRedo}
-              onClick={() => handClient.step('redo')}
-            >
-              <Redo2 size={15} aria-hidden />
-            </Button>
-            <Button disabled={waiting} onClick={() => handClient.discard()}>
-              Throw away
-            </Button>
-          </div>
-        </>
-      )}
+      <WorkBar
+        work={work}
+        called={['edit', 'edits']}
+        error={error ? problemText(error) : null}
+        busy={busy}
+        waiting={waiting}
+        onKeep={() => void keep()}
+        onStep={(direction) => handClient.step(direction)}
+        onDiscard={() => handClient.discard()}
+      />
     </section>
   );
 }

@@ -8,7 +8,7 @@ import { handDesk } from './hand-desk';
 import type { FromHand, ToHand } from './hand-messages';
 import { HandOverlay } from './hand-overlay';
 import { HandPanel } from './hand-panel';
-import { inParts, keepEdits, keptEdits } from './kept-edits';
+import { keptEdits } from './kept-edits';
 
 const asked: ToHand[] = [];
 const workers: PretendWorker[] = [];
@@ -93,10 +93,10 @@ test('nothing is read before a tool is taken; then strokes are drawn, taken back
   expect(asked.filter((m) => m.ask === 'dab').length).toBeGreaterThan(4);
   await waitFor(() => expect(region().textContent).toContain('1 edit not kept yet.'));
   expect(view.told.some(([name]) => name === 'moveDraft')).toBe(true);
-  expect(keptEdits('m')).toHaveLength(1);
+  expect(keptEdits.of('m')).toHaveLength(1);
   await user.click(button('Take back the last edit'));
   await waitFor(() => expect(region().textContent).toContain('All taken back.'));
-  expect(keptEdits('m')).toEqual([]);
+  expect(keptEdits.of('m')).toEqual([]);
   await user.click(button('Do it again'));
   await waitFor(() => expect(button('Keep as a step').disabled).toBe(false));
   await user.click(button('Keep as a step'));
@@ -110,14 +110,14 @@ test('nothing is read before a tool is taken; then strokes are drawn, taken back
 });
 
 test('once the step has made a new surface, what was drawn is not drawn again', async () => {
-  keepEdits('m', [push]);
+  keptEdits.keep('m', [push]);
   showWithServer(<HandPanel piece={piece} steps={[]} busy={false} />, ANSWERS);
   await waitFor(() => expect(region().textContent).toContain('1 edit not kept yet.'));
-  expect(asked).toEqual([{ ask: 'open', meshId: 'm', edits: [push] }]);
+  expect(asked).toEqual([{ ask: 'open', surface: 'm', edits: [push] }]);
   act(() => handClient.setSent(true));
   act(() => handClient.open('m2'));
-  expect(keptEdits('m')).toEqual([]);
-  expect(asked.at(-1)).toEqual({ ask: 'open', meshId: 'm2', edits: [] });
+  expect(keptEdits.of('m')).toEqual([]);
+  expect(asked.at(-1)).toEqual({ ask: 'open', surface: 'm2', edits: [] });
 });
 
 test('what could not be done is said; what a worker loses is done again from what is kept', async () => {
@@ -188,30 +188,30 @@ test('keys change the brush and use the tool; Escape ends it; a tool of the view
 test('much work is sent as several steps, and none of it twice', () => {
   const long: HandEdit = { kind: 'erase', dabs: Array<Dab>(5000).fill([123.456, 123.456, 123.456, 12.5, 0.123]) };
   const edits = Array.from({ length: 50 }, () => long);
-  const parts = inParts(edits);
+  const parts = keptEdits.inParts(edits);
   expect(parts.length).toBeGreaterThan(1);
   expect(parts.flat()).toHaveLength(50);
   for (const part of parts) expect(JSON.stringify(part).length).toBeLessThan(4_100_000);
-  expect(inParts(Array.from({ length: 2001 }, () => push)).map((p) => p.length)).toEqual([2000, 1]);
-  expect(inParts([push])).toEqual([[push]]);
+  expect(keptEdits.inParts(Array.from({ length: 2001 }, () => push)).map((p) => p.length)).toEqual([2000, 1]);
+  expect(keptEdits.inParts([push])).toEqual([[push]]);
 });
 
 test('a step that failed leaves the work as it was', async () => {
-  keepEdits('m', [push]);
+  keptEdits.keep('m', [push]);
   const failed = stepWith({ operationId: 'mend.by-hand', status: 'failed' });
   showWithServer(<HandPanel piece={piece} steps={[failed]} busy={false} />, ANSWERS);
   await waitFor(() => expect(region().textContent).toContain('1 edit not kept yet.'));
   act(() => handClient.setSent(true));
   await waitFor(() => expect(handClient.current().sent).toBe(false));
   act(() => handClient.open('m2'));
-  expect(keptEdits('m')).toEqual([push]);
+  expect(keptEdits.of('m')).toEqual([push]);
 });
 
 test('what the browser keeps is looked through before it is used', () => {
   localStorage.setItem('amber-knit handwork', '[["m",[{"kind":"melt"}]]]');
-  expect(keptEdits('m')).toEqual([]);
+  expect(keptEdits.of('m')).toEqual([]);
   localStorage.setItem('amber-knit handwork', 'no json');
-  expect(keptEdits('m')).toEqual([]);
-  for (let i = 0; i < 9; i++) keepEdits(`m${i}`, [push]);
-  expect([keptEdits('m0'), keptEdits('m8')]).toEqual([[], [push]]);
+  expect(keptEdits.of('m')).toEqual([]);
+  for (let i = 0; i < 9; i++) keptEdits.keep(`m${i}`, [push]);
+  expect([keptEdits.of('m0'), keptEdits.of('m8')]).toEqual([[], [push]]);
 });

@@ -1,6 +1,7 @@
 import { HandSession, type CutEdit, type HandChange, type HandEdit } from '@amber-knit/core/handwork';
 import { boundsOf, knowledgeOf, vertexNormals } from '@amber-knit/core/geometry';
 import { createRunContext } from '@amber-knit/core/runtime';
+import { serveWork, wordsOf } from '../../../shared/hand/serve-work';
 import type { MovedVertices } from '../../../view/surface-layer';
 import { streamSurface } from '../../../view/surface-parts';
 import type { CutAsked, FromHand, ToHand } from './hand-messages';
@@ -74,7 +75,7 @@ function turned({ keep, ...cut }: CutAsked): CutEdit {
 }
 
 async function answer(m: ToHand): Promise<void> {
-  if (m.ask === 'open') return open(m.meshId, m.edits);
+  if (m.ask === 'open') return open(m.surface, m.edits);
   if (!session) return;
   switch (m.ask) {
     case 'begin':
@@ -104,16 +105,8 @@ async function answer(m: ToHand): Promise<void> {
   }
 }
 
-const wordsOf = (e: unknown): string => (e instanceof Error ? e.message : String(e));
-
-/** One after the other, in the order asked. */
-let queue = Promise.resolve();
-self.onmessage = ({ data }: MessageEvent<ToHand>): void => {
-  queue = queue
-    .then(() => answer(data))
-    .catch((e: unknown) => post({ tell: 'failed', reason: wordsOf(e) }))
-    .then(() => {
-      post({ tell: 'done', edits: session?.edits ?? [], canRedo: session?.canRedo ?? false, notes });
-      notes = [];
-    });
-};
+serveWork<ToHand, HandEdit>(answer, () => {
+  const told = notes;
+  notes = [];
+  return { edits: session?.edits ?? [], canRedo: session?.canRedo ?? false, notes: told };
+});
