@@ -78,7 +78,12 @@ export function loadCut(id: string): Promise<BitSet> {
 }
 
 async function fetchCut(id: string): Promise<BitSet> {
+  return decodeCut(await fetchData(id)).kept;
+}
+
+/** All bytes of a stored artifact. @throws Error with the server's words */
+export async function fetchData(id: string): Promise<Uint8Array> {
   const response = await fetch(dataOf(id));
   if (!response.ok) throw new Error(`The data could not be fetched (${response.status}).`);
-  return decodeCut(new Uint8Array(await response.arrayBuffer())).kept;
+  return new Uint8Array(await response.arrayBuffer());
 }

@@ -86,6 +86,16 @@ export class SurfaceLayer {
     s.moved ??= -Infinity;
   }
 
+  /** The colours of a stored surface as they lie in the view; undefined if it is not shown or has no map. */
+  mapOf(id: string): THREE.Texture | undefined {
+    return this.surface?.artifactId === id ? this.surface.map : undefined;
+  }
+
+  /** Loads a surface again if it is shown. */
+  showAnew(id: string): void {
+    if (this.surface?.artifactId === id && !this.loading) void this.load(id);
+  }
+
   get visible(): boolean {
     return this.surface !== undefined;
   }

@@ -37,6 +37,38 @@ export class SurfaceMaps {
   }
 }
 
+/** A part of a map that looks different now: pixels from its upper left, 4 bytes each, rows from the top. */
+export interface MapTile {
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+  rgba: Uint8Array;
+}
+
+/** Changes parts of a texture whose origin is the lower left, without handing all of it over again. */
+export function patchTexture(renderer: THREE.WebGLRenderer, map: THREE.Texture, tiles: readonly MapTile[]): void {
+  const { height } = map.image as { height: number };
+  if (map.generateMipmaps) {
+    // Smaller versions would have to be made anew with every dab.
+    map.generateMipmaps = false;
+    map.minFilter = THREE.LinearFilter;
+    map.needsUpdate = true;
+  }
+  renderer.initTexture(map);
+  for (const tile of tiles) {
+    const row = 4 * tile.width;
+    const upwards = new Uint8Array(tile.rgba.length);
+    for (let y = 0; y < tile.height; y++)
+      upwards.set(tile.rgba.subarray(y * row, (y + 1) * row), (tile.height - 1 - y) * row);
+    const part = new THREE.DataTexture(upwards, tile.width, tile.height, THREE.RGBAFormat);
+    part.colorSpace = map.colorSpace;
+    part.needsUpdate = true;
+    renderer.copyTextureToTexture(part, map, null, new THREE.Vector2(tile.x, height - tile.y - tile.height));
+    part.dispose();
+  }
+}
+
 /** A packed picture as a texture whose origin is the lower left. */
 export async function textureOf(png: Uint8Array, colorSpace: THREE.ColorSpace): Promise<THREE.Texture> {
   const bitmap = await createImageBitmap(new Blob([png as Uint8Array<ArrayBuffer>], { type: 'image/png' }), {

@@ -11,6 +11,7 @@ import { PointBudget } from './point-budget';
 import type { Section } from '../app/view-slice';
 import { slabOf } from './section';
 import type { MovedVertices, SurfacePainter } from './surface-layer';
+import { patchTexture, type MapTile } from './surface-maps';
 import type { LayerEvents, Orbit, Pick, ViewAxes, ViewContent, ViewLook } from './view-content';
 
 export const STANDARD_VIEWS = {
@@ -78,6 +79,7 @@ export class ViewEngine {
   /** Another state of the piece, shown in the left part of the view, and how large that part is. */
   private beside: ContentLayers | undefined;
   private split = 0.5;
+  private patches?: { id: string; tiles: readonly MapTile[] };
   private look: ViewLook = { color: 'true', lit: true, wireframe: false, edges: true, map: null };
   private readonly drawing: PacedDrawing;
   private readonly edges = new EdgeShading(isSoftwareRendering() ? 0 : 4);
@@ -141,6 +143,7 @@ export class ViewEngine {
     const rested = this.resting !== 0;
     this.resting = 0;
     this.headlight.position.copy(this.camera.position);
+    this.layPatches();
     const points = this.budget.points(!rested);
     const besides = this.beside?.clouds.limit(points / 2) ?? 0;
     this.drawn = besides + this.clouds.limit(points - besides);
@@ -276,6 +279,25 @@ export class ViewEngine {
   moveDraft(id: string, moved: MovedVertices): void {
     this.surface.moveVertices(id, moved);
     this.draw();
+  }
+
+  /** Parts of the map of the stored surface look different now. */
+  patchMap(id: string, tiles: readonly MapTile[]): void {
+    // Of a surface that is still on its way, once it is there.
+    this.patches = { id, tiles: this.patches?.id === id ? [...this.patches.tiles, ...tiles] : tiles };
+    this.draw();
+  }
+
+  private layPatches(): void {
+    const map = this.patches && this.surface.mapOf(this.patches.id);
+    if (!map) return;
+    patchTexture(this.renderer, map, this.patches!.tiles);
+    this.patches = undefined;
+  }
+
+  /** Shows a stored surface as it is stored, whatever was changed on it. */
+  showAnew(id: string): void {
+    this.surface.showAnew(id);
   }
 
   setLook(look: ViewLook): void {

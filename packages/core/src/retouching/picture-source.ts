@@ -9,11 +9,15 @@ const SAME_DEPTH = 0.01;
 /** One picture as a source of colours: what it shows at a place of the piece. */
 export class PictureSource {
   private readonly sensorFromPiece: Mat4;
+  private readonly sensor: DepthFrame['camera'];
+  private readonly depth: Float32Array;
+  private readonly color: NonNullable<DepthFrame['color']>;
 
-  constructor(
-    private readonly frame: DepthFrame,
-    pieceFromScan: Mat4,
-  ) {
+  /** @param frame one with a picture; it is unpacked once */
+  constructor(frame: DepthFrame, pieceFromScan: Mat4) {
+    this.sensor = frame.camera;
+    this.depth = frame.depth;
+    this.color = frame.color!;
     this.sensorFromPiece = invertRigid(multiply(pieceFromScan, frame.scanFromSensor));
   }
 
@@ -24,13 +28,13 @@ export class PictureSource {
     if (!(d > 0)) return false;
     const right = (m[0] * x + m[4] * y + m[8] * z + m[12]) / d;
     const down = (m[1] * x + m[5] * y + m[9] * z + m[13]) / d;
-    const { camera: sensor, depth } = this.frame;
+    const { sensor, depth } = this;
     const su = Math.round(sensor.fx * right + sensor.cx);
     const sv = Math.round(sensor.fy * down + sensor.cy);
     if (!(su >= 0 && sv >= 0 && su < sensor.width && sv < sensor.height)) return false;
     // Something stands before it, or the sensor looked past it.
     if (!(Math.abs(depth[sv * sensor.width + su] - d) < SAME_DEPTH * d)) return false;
-    const { camera, image } = this.frame.color!;
+    const { camera, image } = this.color;
     const u = camera.fx * right + camera.cx;
     const v = camera.fy * down + camera.cy;
     const { width, height, data } = image;
@@ -52,10 +56,7 @@ export class PictureSource {
 export type PictureFinder = (scan: string, frame: string) => PictureSource | undefined;
 
 /** Finds pictures by their names among the frames of the placed scans. */
-export function pictureFinder(
-  scans: readonly Scan[],
-  placements: readonly Placement[],
-): PictureFinder {
+export function pictureFinder(scans: readonly Scan[], placements: readonly Placement[]): PictureFinder {
   const known = new Map<DepthFrame, PictureSource>();
   const placed = placedScans([...scans], [...placements]);
   return (scanName, frameName) => {

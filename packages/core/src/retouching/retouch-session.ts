@@ -46,6 +46,11 @@ export class RetouchSession {
     return this.done.map((d) => d.touch);
   }
 
+  /** Texels that one of the strokes has reached. */
+  texelsOf(touch: number): ArrayLike<number> {
+    return this.done[touch].texels;
+  }
+
   get canRedo(): boolean {
     return this.undone.length > 0;
   }
@@ -66,7 +71,10 @@ export class RetouchSession {
   begin(manner: TouchManner): void {
     const picture = manner.kind === 'picture' ? this.pictures(manner.scan, manner.frame) : undefined;
     if (manner.kind === 'picture' && !picture)
-      throw new GeometryError('invalid-parameter', `There is no picture ${manner.frame} of a registered scan ${manner.scan}.`);
+      throw new GeometryError(
+        'invalid-parameter',
+        `There is no picture ${manner.frame} of a registered scan ${manner.scan}.`,
+      );
     this.stroke = {
       manner,
       dabs: [],

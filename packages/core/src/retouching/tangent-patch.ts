@@ -22,6 +22,7 @@ export class TangentPatch {
   private readonly cell: number;
   private readonly triangleAt: Int32Array;
   private readonly middle: Vec3;
+  private readonly corners = new Float64Array(6);
   readonly up: Vec3;
 
   /**
@@ -48,10 +49,8 @@ export class TangentPatch {
   addLight(a: number, b: number, out: Float64Array): boolean {
     const t = this.triangleNear((a + this.radius) / this.cell, (b + this.radius) / this.cell);
     if (t < 0) return false;
-    const { positions: p, indices } = this.ground.mesh;
-    const [x0, y0] = this.flat(p, indices[3 * t]);
-    const [x1, y1] = this.flat(p, indices[3 * t + 1]);
-    const [x2, y2] = this.flat(p, indices[3 * t + 2]);
+    this.flatten(t);
+    const [x0, y0, x1, y1, x2, y2] = this.corners;
     const area = (x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0);
     if (area === 0) return false;
     const v = Math.max(0, Math.min(1, ((a - x0) * (y2 - y0) - (x2 - x0) * (b - y0)) / area));
@@ -88,30 +87,39 @@ export class TangentPatch {
     };
   }
 
-  /** How far a place lies to the right and up of the middle, mm. */
-  private flat(p: ArrayLike<number>, v: number): [number, number] {
-    const { middle, right, up } = this;
-    const [x, y, z] = [p[3 * v] - middle[0], p[3 * v + 1] - middle[1], p[3 * v + 2] - middle[2]];
-    return [x * right[0] + y * right[1] + z * right[2], x * up[0] + y * up[1] + z * up[2]];
+  /** Writes how far the corners of a triangle lie to the right and up of the middle, mm, to `corners`. */
+  private flatten(t: number): void {
+    const { middle, right, up, corners } = this;
+    const { positions: p, indices } = this.ground.mesh;
+    for (let c = 0; c < 3; c++) {
+      const v = 3 * indices[3 * t + c];
+      const x = p[v] - middle[0];
+      const y = p[v + 1] - middle[1];
+      const z = p[v + 2] - middle[2];
+      corners[2 * c] = x * right[0] + y * right[1] + z * right[2];
+      corners[2 * c + 1] = x * up[0] + y * up[1] + z * up[2];
+    }
   }
 
   private lay(t: number): void {
-    const { positions: p, indices } = this.ground.mesh;
-    const { cells, cell, radius } = this;
-    const corners = [0, 1, 2].map((k) => this.flat(p, indices[3 * t + k]).map((c) => (c + radius) / cell));
-    const [[x0, y0], [x1, y1], [x2, y2]] = corners;
-    const area = (x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0);
+    const { cells, cell, radius, corners, triangleAt } = this;
+    this.flatten(t);
+    for (let k = 0; k < 6; k++) corners[k] = (corners[k] + radius) / cell;
+    const [x0, y0, x1, y1, x2, y2] = corners;
     // What shows its back to the plane lies behind.
-    if (!(area > 0)) return;
-    const low = (k: number): number => Math.max(0, Math.floor(Math.min(...corners.map((c) => c[k])) - 0.5));
-    const high = (k: number): number => Math.min(cells - 1, Math.ceil(Math.max(...corners.map((c) => c[k])) - 0.5));
-    for (let y = low(1); y <= high(1); y++)
-      for (let x = low(0); x <= high(0); x++) {
-        const [px, py] = [x + 0.5, y + 0.5];
+    if (!((x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0) > 0)) return;
+    const left = Math.max(0, Math.floor(Math.min(x0, x1, x2) - 0.5));
+    const end = Math.min(cells - 1, Math.ceil(Math.max(x0, x1, x2) - 0.5));
+    const low = Math.max(0, Math.floor(Math.min(y0, y1, y2) - 0.5));
+    const high = Math.min(cells - 1, Math.ceil(Math.max(y0, y1, y2) - 0.5));
+    for (let y = low; y <= high; y++)
+      for (let x = left; x <= end; x++) {
+        const px = x + 0.5;
+        const py = y + 0.5;
         if ((x1 - x0) * (py - y0) - (px - x0) * (y1 - y0) < 0) continue;
         if ((x2 - x1) * (py - y1) - (px - x1) * (y2 - y1) < 0) continue;
         if ((x0 - x2) * (py - y2) - (px - x2) * (y0 - y2) < 0) continue;
-        this.triangleAt[y * cells + x] = t;
+        triangleAt[y * cells + x] = t;
       }
   }
 

@@ -52,13 +52,20 @@ export class TexelReach {
     this.texelSize = this.measureTexel();
   }
 
-  /** Finds the triangles about a place. @returns false if there is no surface within the radius */
-  around(x: number, y: number, z: number, radius: number): boolean {
+  /**
+   * Finds the place of the surface nearest to one, and the triangles that reach into the ball about it.
+   * @param within how far off the surface may lie, mm
+   * @returns false if there is no surface so near
+   */
+  around(px: number, py: number, pz: number, radius: number, within = radius): boolean {
     const { mesh, triangles, opposite, seen, n, normal } = this;
     triangles.length = 0;
-    if (!this.bvh.closest(x, y, z, radius, this.hit)) return false;
+    if (!this.bvh.closest(px, py, pz, within, this.hit)) return false;
     const { hit } = this;
-    this.middle.set([hit.x, hit.y, hit.z]);
+    const { x, y, z } = hit;
+    this.middle[0] = x;
+    this.middle[1] = y;
+    this.middle[2] = z;
     const { positions: p, indices } = mesh;
     this.unitNormal(hit.triangle, normal);
     this.round++;

@@ -26,6 +26,9 @@ const SHARP_TEXELS = 2;
 const LEAST_BLUR = 1.5;
 /** How much of the difference to a blurred picture sharpening adds. */
 const SHARPENED = 0.8;
+/** A patch that is copied reaches so many radii, and the surface may lie so many off where it is looked for. */
+const SOURCE_REACH = 1.25;
+const SOURCE_WITHIN = 4;
 /** A border of a healed place is what the brush covers by less than this. */
 const BORDER_COVER = 0.35;
 
@@ -128,25 +131,34 @@ export class TouchStrokeWork {
     const hereRight = rightOf(hereNormal);
     // What is reached for the dab must outlive the search for its source.
     const kept = reach.keepFound();
-    const found = reach.around(manner.from[0], manner.from[1], manner.from[2], 4 * radius);
-    let ok = found;
+    const found = this.findSource(manner, radius);
     if (found) {
-      const turn = turnBetween(normal, vec(reach.normal), manner.turn);
+      const turn = turnBetween(normal, found.normal, manner.turn);
       const way = rotateVector(turn, here[0] - middle[0], here[1] - middle[1], here[2] - middle[2]);
-      const [x, y, z] = [0, 1, 2].map((k) => reach.middle[k] + way[k]);
-      ok = reach.around(x, y, z, 4 * radius);
-      if (ok) {
+      const [x, y, z] = [0, 1, 2].map((k) => found.middle[k] + way[k]);
+      if (reach.around(x, y, z, SOURCE_REACH * radius, SOURCE_WITHIN * radius)) {
         const there = turnBetween(hereNormal, vec(reach.normal), 0);
         const about = fromAxisAngle(vec(reach.normal), (manner.turn * Math.PI) / 180);
         const right = rotateVector(about, ...rotateVector(there, ...hereRight));
-        this.patch = this.patchAbout(reach.normal, right, 1.5 * radius, reach.texelSize);
+        this.patch = this.patchAbout(reach.normal, right, SOURCE_REACH * radius, reach.texelSize);
         this.source = { middle: here, right: hereRight, up: normalize3(cross3(hereNormal, hereRight)) };
+        reach.putBack(kept);
+        return true;
       }
     }
     reach.putBack(kept);
-    return ok;
+    return false;
   }
 
+  /** Where the copy comes from lies on the surface here. */
+  private findSource({ from }: Omit<CopyTouch, 'dabs'>, radius: number): { middle: Vec3; normal: Vec3 } | undefined {
+    const { reach } = this;
+    if (!this.copied && reach.around(from[0], from[1], from[2], 0, SOURCE_WITHIN * radius))
+      this.copied = { middle: vec(reach.middle), normal: vec(reach.normal) };
+    return this.copied;
+  }
+
+  private copied?: { middle: Vec3; normal: Vec3 };
   /** The frame of the dab that is copied to. */
   private source?: { middle: Vec3; right: Vec3; up: Vec3 };
 

@@ -1,10 +1,21 @@
 import type { StageModule } from '../stage-module';
 import { LightPanel } from './light/light-panel';
+import { retouchClient } from './retouch/retouch-client';
+import { RetouchOverlay } from './retouch/retouch-overlay';
+import { RetouchPanel } from './retouch/retouch-panel';
 
 export const textureStage: StageModule = {
   id: 'texture',
   guide:
     'Colour the surface from the captured pictures. For pages, games and phones, make a light model with the detail on its maps.',
-  panels: [LightPanel],
+  panels: [RetouchPanel, LightPanel],
+  overlays: [RetouchOverlay],
+  // While something was drawn and is not kept yet, undo takes back a stroke.
+  undo: (direction) => retouchClient.step(direction),
+  shortcuts: [
+    ['[ and ]', 'Brush smaller, larger'],
+    ['Alt and a click', 'Chooses the place to copy from'],
+    ['Enter in the view', 'Uses the brush at the middle of the view'],
+  ],
   compared: true,
 };
