@@ -1,5 +1,5 @@
-import { writePly } from '@amber-knit/core/io';
 import type { StepView } from '@amber-knit/contracts';
+import { block } from '../../test/block.js';
 import { Harness } from '../../test/harness.js';
 
 /** A surface from a file, worked on by hand, on the real application. */
@@ -14,34 +14,6 @@ afterAll(async () => {
   await stop();
   await harness.app.close();
 });
-
-/** A block of 60 × 40 × 20 in the file's unit, in squares of 2. */
-function block(): Uint8Array {
-  const positions: number[] = [];
-  const indices: number[] = [];
-  const size = [60, 40, 20];
-  for (let axis = 0; axis < 3; axis++)
-    for (const side of [0, 1]) {
-      const [u, v] = [(axis + 1) % 3, (axis + 2) % 3];
-      const [n, m] = [size[u] / 2, size[v] / 2];
-      const base = positions.length / 3;
-      for (let i = 0; i <= n; i++)
-        for (let j = 0; j <= m; j++) {
-          const p = [0, 0, 0];
-          p[axis] = side * size[axis];
-          [p[u], p[v]] = [2 * i, 2 * j];
-          positions.push(...p);
-        }
-      const at = (i: number, j: number): number => base + i * (m + 1) + j;
-      for (let i = 0; i < n; i++)
-        for (let j = 0; j < m; j++) {
-          const corners = [at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j + 1)];
-          if (side === 0) corners.reverse();
-          indices.push(corners[0], corners[1], corners[2], corners[0], corners[2], corners[3]);
-        }
-    }
-  return writePly({ positions: Float32Array.from(positions), indices: Uint32Array.from(indices) });
-}
 
 test('a surface comes in, is asked about its unit, and is worked on by hand; lists do not carry what was drawn', async () => {
   const piece = await harness.newPiece('Block');

@@ -1,5 +1,5 @@
 import type { DepthFrame } from '../geometry/depth-frame.js';
-import { placedScans, type Placement, type Scan } from '../geometry/scan.js';
+import type { Placement, Scan } from '../geometry/scan.js';
 import { LIGHT_OF_SRGB } from '../geometry/srgb.js';
 import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
 
@@ -58,13 +58,12 @@ export type PictureFinder = (scan: string, frame: string) => PictureSource | und
 /** Finds pictures by their names among the frames of the placed scans. */
 export function pictureFinder(scans: readonly Scan[], placements: readonly Placement[]): PictureFinder {
   const known = new Map<DepthFrame, PictureSource>();
-  const placed = placedScans([...scans], [...placements]);
   return (scanName, frameName) => {
-    const found = placed.find(({ scan }) => scan.name === scanName);
-    const frame = found?.scan.frames?.find((f) => f.color && f.name === frameName);
-    if (!found || !frame) return undefined;
+    const placement = placements.find((p) => p.name === scanName && p.state === 'registered');
+    const frame = scans.find((s) => s.name === scanName)?.frames?.find((f) => f.name === frameName && f.color);
+    if (!placement || !frame) return undefined;
     let source = known.get(frame);
-    if (!source) known.set(frame, (source = new PictureSource(frame, found.placement.pieceFromScan)));
+    if (!source) known.set(frame, (source = new PictureSource(frame, placement.pieceFromScan)));
     return source;
   };
 }

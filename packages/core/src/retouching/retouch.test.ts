@@ -1,9 +1,11 @@
 import { cieLab, deltaE2000, lightOfLab, labOfLight, LIGHT_OF_SRGB, srgbOfLight } from '../geometry/index.js';
 import type { Dab, TexturedMesh } from '../geometry/index.js';
+import { identity, invertRigid, lookAt, transformPoint } from '../math/index.js';
 import { createRandom } from '../math/random.js';
 import { createRunContext } from '../runtime/run-context.js';
 import { meshOf, sphere } from '../../test/shapes.js';
 import { mapTexels, cornerShares, pixelsOf, unwrapMesh, uvsOf } from '../unwrapping/index.js';
+import { pictureFinder } from './picture-source.js';
 import { RetouchSession } from './retouch-session.js';
 import { faultOfTouches, type Touch } from './touch.js';
 
@@ -158,6 +160,58 @@ describe('retouching', () => {
     };
     expect(error(true)).toBeLessThan(5);
     expect(error(false)).toBeGreaterThan(20);
+  });
+
+  test('a picture gives its colours where it shows the place, and nothing where something stands before it', () => {
+    // A camera 80 mm above the ball; its picture is a ramp from left to right, its lower half is hidden.
+    const camera = { width: 160, height: 120, fx: 200, fy: 200, cx: 79.5, cy: 59.5 };
+    const scanFromSensor = lookAt([0, 0, 100], [0, 0, 0], [0, 1, 0]);
+    const depth = new Float32Array(160 * 120);
+    const data = new Uint8Array(3 * 160 * 120);
+    for (let v = 0; v < 120; v++)
+      for (let u = 0; u < 160; u++) {
+        const [x, y] = [(u - camera.cx) / camera.fx, (v - camera.cy) / camera.fy];
+        // Where the ray meets the ball: t² (x² + y² + 1) − 200 t + 100² − r² = 0.
+        const a = x * x + y * y + 1;
+        const root = 100 * 100 - a * (100 * 100 - RADIUS * RADIUS);
+        depth[v * 160 + u] = v >= 60 ? 40 : root > 0 ? (100 - Math.sqrt(root)) / a : 0;
+        data.fill(u + 40, 3 * (v * 160 + u), 3 * (v * 160 + u) + 3);
+      }
+    const frame = {
+      name: 'f',
+      camera,
+      depth,
+      scanFromSensor,
+      color: { camera, image: { width: 160, height: 120, data } },
+    };
+    const cloud = { positions: new Float32Array(0) };
+    const scans = [{ name: 's', cloud, frames: [frame] }];
+    const placements = [{ name: 's', state: 'registered' as const, pieceFromScan: identity() }];
+    const session = new RetouchSession(
+      painted(() => [10, 10, 10]),
+      pictureFinder(scans, placements),
+    );
+    session.do({ kind: 'picture', ...full, scan: 's', frame: 'f', heal: false, dabs: [top] });
+    let worst = 0;
+    let [shown, hidden] = [0, 0];
+    const m = invertRigid(scanFromSensor);
+    eachTexel(session.model, (texel, x, y, z) => {
+      if (Math.hypot(x, y, z - RADIUS) > 5.5) return;
+      const [sx, sy, sz] = transformPoint(m, x, y, z);
+      const v = (camera.fy * sy) / sz + camera.cy;
+      if (Math.abs(v - 59.5) < 1.5) return;
+      const got = session.model.texture.data[3 * texel];
+      if (v > 60) {
+        hidden++;
+        worst = Math.max(worst, Math.abs(got - 10));
+      } else {
+        shown++;
+        worst = Math.max(worst, Math.abs(got - ((camera.fx * sx) / sz + camera.cx + 40)));
+      }
+    });
+    expect([shown > 100, hidden > 100]).toEqual([true, true]);
+    expect(worst).toBeLessThan(1.6);
+    expect(pictureFinder(scans, [{ ...placements[0], state: 'loose' }])('s', 'f')).toBeUndefined();
   });
 
   test('healing without a source lets the colours around go on', () => {
