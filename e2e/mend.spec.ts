@@ -1,30 +1,7 @@
-import { writePly } from '@amber-knit/core/io';
+import { ballFile } from './ball-file.js';
 import { expect, test, type Page } from './watched-page.js';
 
 /** Mend on a surface that was made elsewhere: it comes in, is worked on by hand, and what is kept is a step like any other. */
-
-const RADIUS = 30;
-
-/** A ball of rings of triangles without its top. */
-function openBall(): Uint8Array {
-  const rings = 70;
-  const around = 140;
-  const positions: number[] = [];
-  const indices: number[] = [];
-  const first = 12;
-  for (let i = first; i < rings; i++)
-    for (let j = 0; j < around; j++) {
-      const [theta, phi] = [(Math.PI * i) / rings, (2 * Math.PI * (j + i / 2)) / around];
-      positions.push(Math.sin(theta) * Math.cos(phi), Math.sin(theta) * Math.sin(phi), Math.cos(theta));
-    }
-  positions.push(0, 0, -1);
-  const at = (i: number, j: number): number => (i - first) * around + (j % around);
-  for (let i = first; i + 1 < rings; i++)
-    for (let j = 0; j < around; j++)
-      indices.push(at(i, j), at(i + 1, j), at(i, j + 1), at(i, j + 1), at(i + 1, j), at(i + 1, j + 1));
-  for (let j = 0; j < around; j++) indices.push(positions.length / 3 - 1, at(rings - 1, j + 1), at(rings - 1, j));
-  return writePly({ positions: Float32Array.from(positions, (x) => RADIUS * x), indices: Uint32Array.from(indices) });
-}
 
 const panel = (page: Page, name: string) => page.getByRole('region', { name });
 
@@ -36,7 +13,7 @@ test('a surface from elsewhere is brought in, worked on by hand, and kept', asyn
   await page.getByRole('link', { name: /^Mend:/ }).click();
   await page
     .getByLabel('File of the surface')
-    .setInputFiles([{ name: 'bowl.ply', mimeType: 'application/octet-stream', buffer: Buffer.from(openBall()) }]);
+    .setInputFiles([{ name: 'bowl.ply', mimeType: 'application/octet-stream', buffer: ballFile(12) }]);
   await expect(panel(page, 'Newest result')).toContainText('triangles brought in, 60.0 × 60.0 × ');
   const holes = panel(page, 'Holes');
   await expect(holes.getByRole('listitem')).toHaveCount(1);

@@ -20,7 +20,7 @@ export interface Asked {
 export function showWithServer(
   element: ReactElement,
   answers: Record<string, unknown>,
-): { asked: Asked[]; container: HTMLElement } {
+): { asked: Asked[]; container: HTMLElement; showAnew(element: ReactElement): void } {
   const asked: Asked[] = [];
   globalThis.fetch = async (input) => {
     const request = input as Request;
@@ -34,12 +34,13 @@ export function showWithServer(
     return json(typeof answer === 'function' ? (answer as (b: unknown) => unknown)(body) : answer, 200);
   };
   store.dispatch(api.util.resetApiState());
-  const { container } = render(
+  const within = (shown: ReactElement): ReactElement => (
     <Provider store={store}>
-      <MemoryRouter>{element}</MemoryRouter>
-    </Provider>,
+      <MemoryRouter>{shown}</MemoryRouter>
+    </Provider>
   );
-  return { asked, container };
+  const { container, rerender } = render(within(element));
+  return { asked, container, showAnew: (changed) => rerender(within(changed)) };
 }
 
 const json = (value: unknown, status: number): Response =>

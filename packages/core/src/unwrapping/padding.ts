@@ -10,7 +10,7 @@ export interface Padding {
 /**
  * Grows what is filled outwards over empty texels: each takes the value of a filled texel next to it or near it.
  * O(texels) for the first round, then of the border.
- * @param filled 0 where nothing is yet, one a texel
+ * @param filled one a texel: 0 where nothing is yet, 1 where something is; anything else takes nothing and gives nothing
  * @param rounds texels outwards
  */
 export function paddingOf(filled: Uint8Array, width: number, rounds: number): Padding {
@@ -21,7 +21,7 @@ export function paddingOf(filled: Uint8Array, width: number, rounds: number): Pa
   let border: number[] = [];
   for (let i = 0; i < filled.length; i++) {
     if (filled[i]) continue;
-    const d = near.find((step) => isBeside(i, i + step) && filled[i + step]);
+    const d = near.find((step) => isBeside(i, i + step) && filled[i + step] === 1);
     if (d === undefined) continue;
     source.set(i, i + d);
     border.push(i);

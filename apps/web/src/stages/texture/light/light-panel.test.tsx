@@ -55,6 +55,13 @@ test('without a light model there is nothing to see', () => {
   expect(screen.queryByRole('region')).toBeNull();
 });
 
+test('a light model that has just been made is shown', () => {
+  const { showAnew } = showWithServer(<LightPanel piece={made({ light: null })} steps={[]} busy={false} />, {});
+  expect(store.getState().view.light).toBe(false);
+  showAnew(<LightPanel piece={made()} steps={[bake]} busy={false} />);
+  expect(store.getState().view.light).toBe(true);
+});
+
 test('whole or light, one map alone, places lost, and a second try there', async () => {
   const user = userEvent.setup();
   const { asked } = showWithServer(<LightPanel piece={made()} steps={[bake]} busy={false} />, {

@@ -1,4 +1,4 @@
-import { useEffect, useState } from 'react';
+import { useEffect, useRef } from 'react';
 import { ChevronsLeftRight, LocateFixed } from 'lucide-react';
 import type { StepView } from '@amber-knit/contracts';
 import { FAILED_KINDS, type BakedKind, type FailedPlace } from '@amber-knit/core/geometry';
@@ -27,12 +27,13 @@ export function LightPanel({ piece, steps, busy }: StagePanelProps) {
   const isShown = useAppSelector((s) => s.view.light);
   const isSwiped = useAppSelector((s) => s.view.compared === 'whole');
   useEffect(() => lightMaps.look(light?.id ?? null), [light]);
-  // A new light model is what one wants to see.
-  const [known, setKnown] = useState(light?.id);
-  if (light?.id !== known) setKnown(light?.id);
+  // A light model that has just been made is what one wants to see.
+  const id = light?.id;
+  const seen = useRef(id);
   useEffect(() => {
-    if (light && known && light.id !== known) dispatch(lightShown(true));
-  }, [dispatch, light, known]);
+    if (id && id !== seen.current) dispatch(lightShown(true));
+    seen.current = id;
+  }, [dispatch, id]);
   if (!light) return null;
   const made = steps.filter((s) => s.operationId === OPERATION_IDS.textureBake && s.status === 'done').at(-1);
   const whole = piece.model ?? piece.mesh;
