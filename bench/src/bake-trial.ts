@@ -75,4 +75,3 @@ function embossed(mesh: TriangleMesh): TriangleMesh {
   }
   return { positions, indices: mesh.indices };
 }
-

@@ -174,6 +174,16 @@ test('operations are applied to a surface from elsewhere; what is no surface is 
   expect((await amberknit('apply', 'mend.all', '--in', join(dir, 'missing.ply'), '--out', out)).code).toBe(3);
 });
 
+test('a light model with its maps from a surface in a file', async () => {
+  const out = join(dir, 'light');
+  const file = put('box.off', new TextEncoder().encode(boxOff(0)));
+  const set = ['--set', 'texture.bake.triangles=100', '--set', 'texture.bake.mapSize=128'];
+  const r = await amberknit('apply', 'texture.bake', '--in', file, '--out', out, ...set);
+  expect([r.code, r.err]).toEqual([0, expect.any(String)]);
+  expect(readFileSync(join(out, 'light.glb')).subarray(0, 4).toString()).toBe('glTF');
+  expect(readFileSync(join(out, 'light.zip')).subarray(0, 2).toString()).toBe('PK');
+});
+
 /** A box of 60 × 40 × 20 mm as text, raised by `up`. */
 function boxOff(up: number): string {
   const corners = [0, 1, 2, 3, 4, 5, 6, 7].map(

@@ -72,8 +72,7 @@ export interface StepView {
 
 export interface ArtifactView {
   id: string;
-  kind:
-    'cloud' | 'frames' | 'placements' | 'mesh' | 'model' | 'light' | 'dimensions' | 'trust' | 'deviation' | 'file';
+  kind: 'cloud' | 'frames' | 'placements' | 'mesh' | 'model' | 'light' | 'dimensions' | 'trust' | 'deviation' | 'file';
   bytes: number;
   /** Facts such as points, spacing, triangles. */
   facts: Record<string, number | string | boolean>;

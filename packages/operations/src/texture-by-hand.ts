@@ -90,7 +90,12 @@ export const textureByHand = defineOperation({
       help: 'Strokes that found no surface, or no picture, where they were drawn.',
       limits: { good: 0, bad: 1 },
     },
-    texels: { kind: 'count', rank: 'detail', label: 'Pixels changed', help: 'Pixels of the map that a stroke reached.' },
+    texels: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Pixels changed',
+      help: 'Pixels of the map that a stroke reached.',
+    },
     mapSize: { kind: 'count', rank: 'detail', label: 'Map', help: 'Width and height of the map.', unit: 'px' },
     list: { kind: 'text', rank: 'diagnostic', label: 'List', help: 'What was done, one after the other.' },
   },
