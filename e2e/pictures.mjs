@@ -137,20 +137,6 @@ await captured('capture-turntable', 'Structured light with turntable', async () 
   await page.getByText('stops aligned').waitFor({ timeout: 180_000 });
   await page.waitForTimeout(3000);
 });
-await captured('capture-lidar', 'Tablet lidar', async () => {
-  await page.getByRole('button', { name: 'Record' }).click();
-  await page.getByLabel('Sweep').selectOption('back-and-forth');
-  await page.getByRole('button', { name: 'Go', exact: true }).click();
-  await page.waitForTimeout(40_000);
-  await page.getByRole('button', { name: 'Pause' }).click();
-  const box = await page.locator('canvas[data-splats]').boundingBox();
-  await page.mouse.move(box.x + 500, box.y + 300);
-  await page.mouse.down();
-  await page.mouse.move(box.x + 560, box.y + 340, { steps: 5 });
-  await page.mouse.up();
-  for (let i = 0; i < 5; i++) await page.mouse.wheel(0, 120);
-  await page.waitForTimeout(2000);
-});
 await captured('capture-line-laser', 'Camera with line laser', async () => {
   for (let i = 0; i < 16; i++) {
     await page.getByRole('button', { name: 'Tilt down' }).click();
@@ -227,7 +213,30 @@ await page.mouse.up();
 await steps('mend.all');
 await steps('mend.reduce');
 await steps('texture.map', { mapSize: 2048 });
-await picture('texture', bench('texture'));
+await picture('texture', bench('texture'), async () => {
+  const colours = page.getByRole('region', { name: 'Colours by hand' });
+  await colours.getByRole('button', { name: 'Heal' }).click();
+  await colours.getByRole('img', { name: 'The map laid flat' }).waitFor();
+  await page.waitForTimeout(3000);
+  await colours.evaluate((e) => e.scrollIntoView({ block: 'start' }));
+  const view = await page.locator('canvas').first().boundingBox();
+  await page.mouse.move(view.x + 0.42 * view.width, view.y + 0.6 * view.height, { steps: 4 });
+  await page.waitForTimeout(1500);
+});
+await steps('texture.bake');
+await picture('light-model', bench('texture'), async () => {
+  const light = page.getByRole('region', { name: 'Light model' });
+  await light.getByRole('button', { name: /^Light/ }).click();
+  await light.getByLabel('Map shown').selectOption('Normals');
+  await light.getByRole('img', { name: 'The map: Normals' }).waitFor();
+  await light.getByRole('button', { name: 'Compare with the whole' }).click();
+  await page.getByRole('button', { name: 'Wireframe' }).click();
+  await light.getByLabel('Map shown').selectOption('As it looks');
+  await light.evaluate((e) => e.scrollIntoView({ block: 'start' }));
+  await page.waitForTimeout(6000);
+  await page.getByRole('button', { name: 'Wireframe' }).click();
+  await page.waitForTimeout(3000);
+});
 await steps('check.inspect');
 await picture('check', bench('check'), async () => {
   const view = await page.locator('canvas').boundingBox();
