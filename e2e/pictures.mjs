@@ -79,6 +79,11 @@ async function picture(name, path, prepare) {
   console.log(`${name}.png`);
 }
 
+/** Scrolls a panel to the top of its column, and nothing else. */
+const toTop = (e) => {
+  const column = e.closest('aside');
+  column.scrollBy(0, e.getBoundingClientRect().top - column.getBoundingClientRect().top);
+};
 const bench = (stage) => `/pieces/${piece.id}/bench/${stage}`;
 const steps = values['no-run'] ? async () => {} : run;
 
@@ -218,7 +223,7 @@ await picture('texture', bench('texture'), async () => {
   await colours.getByRole('button', { name: 'Heal' }).click();
   await colours.getByRole('img', { name: 'The map laid flat' }).waitFor();
   await page.waitForTimeout(3000);
-  await colours.evaluate((e) => e.scrollIntoView({ block: 'start' }));
+  await colours.evaluate(toTop);
   const view = await page.locator('canvas').first().boundingBox();
   await page.mouse.move(view.x + 0.42 * view.width, view.y + 0.6 * view.height, { steps: 4 });
   await page.waitForTimeout(1500);
@@ -232,7 +237,7 @@ await picture('light-model', bench('texture'), async () => {
   await light.getByRole('button', { name: 'Compare with the whole' }).click();
   await page.getByRole('button', { name: 'Wireframe' }).click();
   await light.getByLabel('Map shown').selectOption('As it looks');
-  await light.evaluate((e) => e.scrollIntoView({ block: 'start' }));
+  await light.evaluate(toTop);
   await page.waitForTimeout(6000);
   await page.getByRole('button', { name: 'Wireframe' }).click();
   await page.waitForTimeout(3000);
