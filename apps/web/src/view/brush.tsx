@@ -1,3 +1,4 @@
+import type { PointerEvent } from 'react';
 import type { Pick } from './view-content';
 import type { ViewEngine } from './view-engine';
 
@@ -38,4 +39,19 @@ const RING = [
 /** The brush on the surface, as an outline over the view. */
 export function BrushRing({ spot: [x, y], pixels }: { spot: Spot; pixels: number }) {
   return RING.map((stroke) => <circle key={stroke.stroke} cx={x} cy={y} r={pixels} fill="none" {...stroke} />);
+}
+
+/** How hard a pen presses, 0–1; a mouse or a finger fully. */
+export const pressureOf = (e: PointerEvent): number => (e.pointerType === 'pen' ? e.pressure : 1);
+
+/** What a tool that is used in the view says there: what to do, what it is doing, or what went wrong. */
+export function ToolHint({ words, failed, ended }: { words: string; failed: boolean; ended: boolean }) {
+  return (
+    <div
+      role="status"
+      className={`absolute bottom-3 left-3 max-w-lg rounded-lg border bg-panel px-3 py-2 ${failed ? 'border-brick text-brick' : 'border-line'}`}
+    >
+      {words} {ended && <span className="text-muted">The right button turns. Escape ends it.</span>}
+    </div>
+  );
 }

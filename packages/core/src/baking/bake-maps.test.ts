@@ -132,11 +132,7 @@ describe('baking', () => {
 
   it('lists where the dense surface is missing, and finds it where it is told to look farther', async () => {
     // A dent far deeper than anything else, and looking only so far.
-    const dented = ball(
-      20,
-      240,
-      (x, y, z) => (z > 0.9 ? -4 * Math.sin((Math.PI / 2) * ((z - 0.9) / 0.1)) : 0) + 0 * x * y,
-    );
+    const dented = ball(20, 240, (_x, _y, z) => (z > 0.9 ? -4 * Math.sin((Math.PI / 2) * ((z - 0.9) / 0.1)) : 0));
     const near = await bakeMaps(dented, light, { mapSize: 256, reach: 0.5 }, ctx);
     expect(near.failedShare).toBeGreaterThan(0.01);
     expect(near.model.failed).toHaveLength(1);

@@ -1,10 +1,11 @@
 import type { LightModel } from '../geometry/light-model.js';
 import { boundsOf, diagonalOf } from '../geometry/point-cloud.js';
 import { vertexNormals, type NormalMesh, type TexturedMesh, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { meanEdgeLength } from '../mesh/repair.js';
 import { GeometryError } from '../runtime/geometry-error.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { mapTexels, UNWRAP_DEFAULTS, unwrapMesh, uvsOf, type UnwrapOptions } from '../unwrapping/index.js';
-import { cageOf, meanEdge, type ReachRegion } from './cage.js';
+import { cageOf, type ReachRegion } from './cage.js';
 import { meanCurvature } from './curvature.js';
 import { failedPlaces } from './failed-places.js';
 import { findDetail } from './find-detail.js';
@@ -87,7 +88,7 @@ export async function bakeMaps(
   const open = await openToLight(
     detailed,
     OCCLUSION_REACH * diagonalOf(boundsOf(detailed.positions)),
-    meanEdge(detailed) / 20,
+    meanEdgeLength(detailed) / 20,
     ctx.part(0.65, 0.85, 'How open to light'),
   );
   const painted = paintMaps(

@@ -1,4 +1,6 @@
+import { boundsOf, diagonalOf } from '../geometry/point-cloud.js';
 import { vertexCount, type NormalMesh, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import { meanEdgeLength } from '../mesh/repair.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { TriangleBvh, type SurfaceHit } from '../spatial/triangle-bvh.js';
 
@@ -38,7 +40,7 @@ export function cageOf(
   const n = vertexCount(light);
   const { positions: p } = light;
   const bvh = new TriangleBvh(light);
-  const margin = meanEdge(dense) / 2;
+  const margin = meanEdgeLength(dense) / 2;
   let outwards = new Float32Array(n).fill(reach || margin);
   let inwards = outwards.slice();
   if (!(reach > 0)) {
@@ -84,7 +86,7 @@ function measureApart(
   const hit: SurfaceHit = { triangle: 0, squaredDistance: 0, x: 0, y: 0, z: 0, v: 0, w: 0 };
   const places = vertexCount(dense);
   const step = Math.max(1, Math.floor(places / MOST_PLACES));
-  const farthest = FARTHEST * sizeOf(p);
+  const farthest = FARTHEST * diagonalOf(boundsOf(p));
   for (let i = 0; i < places; i += step) {
     if ((i & 4095) < step) ctx.checkpoint((0.7 * i) / places);
     const [x, y, z] = dense.positions.subarray(3 * i, 3 * i + 3);
@@ -109,27 +111,4 @@ function widened(indices: Uint32Array, values: Float32Array): Float32Array<Array
     for (let k = 0; k < 3; k++) out[indices[h + k]] = Math.max(out[indices[h + k]], most);
   }
   return out;
-}
-
-function sizeOf(p: Float32Array): number {
-  const low = [Infinity, Infinity, Infinity];
-  const high = [-Infinity, -Infinity, -Infinity];
-  for (let i = 0; i < p.length; i++) {
-    low[i % 3] = Math.min(low[i % 3], p[i]);
-    high[i % 3] = Math.max(high[i % 3], p[i]);
-  }
-  return Math.hypot(high[0] - low[0], high[1] - low[1], high[2] - low[2]);
-}
-
-/** Mean length of the edges, from at most some thousands of them, mm. */
-export function meanEdge({ positions: p, indices }: TriangleMesh): number {
-  const step = 3 * Math.max(1, Math.floor(indices.length / 30_000));
-  let sum = 0;
-  let count = 0;
-  for (let h = 0; h < indices.length; h += step) {
-    const [a, b] = [3 * indices[h], 3 * indices[h + 1]];
-    sum += Math.hypot(p[b] - p[a], p[b + 1] - p[a + 1], p[b + 2] - p[a + 2]);
-    count++;
-  }
-  return count > 0 ? sum / count : 0;
 }

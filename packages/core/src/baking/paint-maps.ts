@@ -1,12 +1,12 @@
 import type { BakedKind, BakedMap } from '../geometry/light-model.js';
 import { quickSrgbOfLight } from '../geometry/srgb.js';
+import { colorReader } from '../geometry/surface-colors.js';
 import type { ColorImage, NormalMesh, TexturedMesh } from '../geometry/triangle-mesh.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { cornerShares, MID_TONE, pad, paddingOf, type MapTexels } from '../unwrapping/index.js';
 import { FOUND, SLANTED } from './detail-searcher.js';
 import { kindOfState } from './failed-places.js';
 import type { FoundDetail } from './find-detail.js';
-import { colorReader } from '../geometry/surface-colors.js';
 
 /** The dense surface and what is known at its vertices beside what they know themselves. */
 export interface DenseDetail {

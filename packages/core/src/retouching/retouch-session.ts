@@ -61,10 +61,7 @@ export class RetouchSession {
     this.begin(manner);
     for (const dab of dabs) this.dab(dab);
     this.end();
-    const last = this.done.at(-1);
-    if (last?.touch.dabs !== dabs && !sameDabs(last?.touch.dabs, dabs))
-      throw new GeometryError('invalid-parameter', 'There is no surface under the brush.');
-    return last!.texels;
+    return this.done.at(-1)!.texels;
   }
 
   /** Begins a stroke, which goes on dab by dab. @throws GeometryError `invalid-parameter` if its picture is not there */
@@ -89,14 +86,21 @@ export class RetouchSession {
     return this.reach.texel.subarray(0, this.stroke.work.dab(dab));
   }
 
-  /** Ends the stroke: it is a touch now, unless it reached nothing. @returns texels that ending it changed */
+  /**
+   * Ends the stroke: it is a touch now. @returns texels that ending it changed
+   * @throws GeometryError `invalid-parameter` if it changed nothing: then it is forgotten
+   */
   end(): ArrayLike<number> {
     const { stroke } = this;
     this.stroke = undefined;
     if (!stroke) return [];
     const changed = stroke.work.end();
     const { touched, before } = stroke.work;
-    if (touched.length === 0) return [];
+    if (!stroke.work.changed)
+      throw new GeometryError(
+        'invalid-parameter',
+        'Nothing was changed: there is no surface under the brush, or none where it takes its colours from.',
+      );
     this.done.push({
       touch: { ...stroke.manner, dabs: stroke.dabs } as Touch,
       texels: Uint32Array.from(touched),
@@ -128,12 +132,6 @@ export class RetouchSession {
     return changed;
   }
 
-  /** Middle and unit normal of the surface under a place; undefined if there is none within the radius. */
-  placeUnder(x: number, y: number, z: number, radius: number): { middle: number[]; normal: number[] } | undefined {
-    if (!this.reach.around(x, y, z, radius)) return undefined;
-    return { middle: Array.from(this.reach.middle), normal: Array.from(this.reach.normal) };
-  }
-
   /** The model as it is handed on, its charts padded anew, how many texels were reached and which share of all that is. */
   finish(): { model: TexturedMesh; texels: number; ofAll: number } {
     const { texture } = this.model;
@@ -149,6 +147,3 @@ export class RetouchSession {
     };
   }
 }
-
-const sameDabs = (a: readonly Dab[] | undefined, b: readonly Dab[]): boolean =>
-  a?.length === b.length && a.every((dab, i) => dab === b[i]);

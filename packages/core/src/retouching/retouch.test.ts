@@ -347,11 +347,37 @@ describe('retouching', () => {
 
   test('a stroke beside the surface is refused, and so is a picture that is not there', () => {
     const session = new RetouchSession(grey());
-    expect(() => session.do({ kind: 'heal', ...full, dabs: [[0, 0, 99, 2, 1]] })).toThrow('no surface under the brush');
+    expect(() => session.do({ kind: 'heal', ...full, dabs: [[0, 0, 99, 2, 1]] })).toThrow(
+      'there is no surface under the brush',
+    );
     expect(() => session.do({ kind: 'picture', ...full, scan: 'a', frame: '1', heal: false, dabs: [top] })).toThrow(
       'no picture 1 of a registered scan a',
     );
+    // The brush is on the surface, what it copies from is not.
+    const beside: Touch = { kind: 'copy', ...full, from: [900, 0, 0], turn: 0, heal: false, dabs: [top] };
+    expect(() => session.do(beside)).toThrow('where it takes its colours from');
     expect(session.touches).toEqual([]);
+    expect(session.undo()).toBeUndefined();
+  });
+
+  test('a picture that does not show the place changes nothing, and is no stroke', () => {
+    const camera = { width: 8, height: 8, fx: 8, fy: 8, cx: 3.5, cy: 3.5 };
+    // It looks at the ball from below; the brush is on top.
+    const frame = {
+      name: 'f',
+      camera,
+      depth: new Float32Array(64).fill(80),
+      scanFromSensor: lookAt([0, 0, -100], [0, 0, 0], [0, 1, 0]),
+      color: { camera, image: { width: 8, height: 8, data: new Uint8Array(192).fill(200) } },
+    };
+    const scans = [{ name: 's', cloud: { positions: new Float32Array(0) }, frames: [frame] }];
+    const placements = [{ name: 's', state: 'registered' as const, pieceFromScan: identity() }];
+    const start = grey();
+    const session = new RetouchSession(start, pictureFinder(scans, placements));
+    const touch: Touch = { kind: 'picture', ...full, scan: 's', frame: 'f', heal: true, dabs: [top] };
+    expect(() => session.do(touch)).toThrow('where it takes its colours from');
+    expect(session.touches).toEqual([]);
+    expect(isSame(session.model.texture.data, start.texture.data)).toBe(true);
   });
 });
 

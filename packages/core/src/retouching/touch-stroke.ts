@@ -40,6 +40,8 @@ export class TouchStrokeWork {
   /** Texels that it has reached and what each was before, 3 bytes each. */
   readonly touched: number[] = [];
   readonly before: number[] = [];
+  /** Some texel has somewhere to go. */
+  changed = false;
   private readonly cover: number[] = [];
   /** Light that each goes towards, 3 each; NaN where nothing is known. */
   private readonly target: number[] = [];
@@ -214,6 +216,7 @@ export class TouchStrokeWork {
       case 'heal':
         for (let k = 0; k < 3; k++) rgb[k] = was(k);
     }
+    if (!Number.isNaN(rgb[0])) this.changed = true;
     this.target.push(rgb[0], rgb[1], rgb[2]);
   }
 

@@ -25,9 +25,9 @@ const lightModel = (textured: TexturedMesh): LightModel => {
   const normals = vertexNormals(textured);
   const cornerTangents = new Float32Array(4 * textured.indices.length);
   textured.indices.forEach((v, c) => {
-    const [x, y, z] = normals.subarray(3 * v, 3 * v + 3);
+    const [x, y] = normals.subarray(3 * v, 3 * v + 2);
     const l = Math.hypot(x, y);
-    cornerTangents.set(l > 1e-3 ? [-y / l, x / l, 0 * z, 1] : [1, 0, 0, 1], 4 * c);
+    cornerTangents.set(l > 1e-3 ? [-y / l, x / l, 0, 1] : [1, 0, 0, 1], 4 * c);
   });
   const map = (kind: BakedKind, channels: 1 | 3): BakedMap => ({
     kind,

@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useRef, useState, type PointerEvent } from 'react';
 import { useAppSelector } from '../../../app/store';
 import { useStore } from '../../../shared/store';
-import { BrushRing, placesOnTheWay, type Spot } from '../../../view/brush';
+import { BrushRing, placesOnTheWay, pressureOf, ToolHint, type Spot } from '../../../view/brush';
 import type { Pick } from '../../../view/view-content';
 import { useViewInput, type OverlayProps } from '../../../view/view-overlay';
 import { crossAt, planeBehind } from './cut-plane';
@@ -66,11 +66,10 @@ export function HandOverlay({ engine, inputs }: OverlayProps) {
   };
   const showRing = (e: { clientX: number; clientY: number }, found: Pick | undefined): void =>
     setRing(found ? { spot: spotOf(e), pixels: radius / engine.axesAt(found.point).mmPerPixel } : null);
-  const pressure = (e: PointerEvent): number => (e.pointerType === 'pen' ? e.pressure : 1);
 
   /** Draws on to where the pointer is; where it leapt, the way between as well. */
   const drawTo = (e: PointerEvent): void => {
-    const found = placesOnTheWay(engine, last.current, e, ({ point }) => handDesk.draw(point, pressure(e)));
+    const found = placesOnTheWay(engine, last.current, e, ({ point }) => handDesk.draw(point, pressureOf(e)));
     showRing(e, found);
     last.current = [e.clientX, e.clientY];
   };
@@ -97,7 +96,7 @@ export function HandOverlay({ engine, inputs }: OverlayProps) {
       last.current = [e.clientX, e.clientY];
       if (!isBrush(tool) || !found) return;
       (e.target as Element).setPointerCapture(e.pointerId);
-      handDesk.press(found.point, pressure(e));
+      handDesk.press(found.point, pressureOf(e));
     },
     onPointerMove(e) {
       if (!drawing) return;
@@ -169,15 +168,7 @@ export function HandOverlay({ engine, inputs }: OverlayProps) {
           />
         )}
       </svg>
-      {words && (
-        <div
-          role="status"
-          className={`absolute bottom-3 left-3 max-w-lg rounded-lg border bg-panel px-3 py-2 ${failed ? 'border-brick text-brick' : 'border-line'}`}
-        >
-          {words}{' '}
-          {!failed && !working && tool && <span className="text-muted">The right button turns. Escape ends it.</span>}
-        </div>
-      )}
+      {words && <ToolHint words={words} failed={failed !== null} ended={!failed && !working && tool !== null} />}
     </>
   );
 }

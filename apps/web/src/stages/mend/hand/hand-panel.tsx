@@ -1,4 +1,3 @@
-import { useEffect } from 'react';
 import {
   ArrowUpFromLine,
   LassoSelect,
@@ -11,11 +10,11 @@ import {
   Minus,
 } from 'lucide-react';
 import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
-import { api, problemText } from '../../../api/api';
 import { useAppDispatch, useAppSelector } from '../../../app/store';
 import { toolChosen } from '../../../app/view-slice';
 import { Check, SelectRow } from '../../../shared/controls';
 import { ToolGrid, type ToolChoice } from '../../../shared/hand/tool-grid';
+import { useWork } from '../../../shared/hand/use-work';
 import { WorkBar } from '../../../shared/hand/work-bar';
 import { NumberRow } from '../../../shared/number-row';
 import { useStore } from '../../../shared/store';
@@ -36,38 +35,29 @@ const TOOLS: readonly ToolChoice<HandTool>[] = [
   ['cut', 'Cut', 'Cuts along a plane and closes the cut', Slice],
 ];
 
+const WORK = {
+  client: handClient,
+  kept: keptEdits,
+  desk: handDesk,
+  operationId: OPERATION_IDS.mendByHand,
+  param: 'edits',
+};
+
 /** Work by hand on the surface: brushes, filling, bridges, cuts, each taken back alone, kept together as a step. */
 export function HandPanel({ piece, steps, busy }: StagePanelProps) {
   const meshId = piece.mesh?.id;
   const settings = useStore(handDesk);
   const work = useStore(handClient);
-  const { edits, pending, shown, sent } = work;
+  const { shown } = work;
   const otherTool = useAppSelector((s) => s.view.tool) !== 'turn';
-  const [run, { error, isLoading }] = api.useRunOperationMutation();
   const dispatch = useAppDispatch();
-  useEffect(() => {
-    const open = handClient.current().surface;
-    if (!meshId) return handClient.close();
-    // What was begun here before, and a tool that is in hand, go on; else the surface is only read when it is needed.
-    if (keptEdits.of(meshId).length > 0 || (open && handDesk.current().tool)) handClient.open(meshId);
-    else if (open && open !== meshId) handClient.close();
-  }, [meshId]);
-  useEffect(
-    () => () => {
-      handDesk.choose(null);
-      handClient.close();
-    },
-    [],
-  );
-  // A step that came to nothing leaves what was drawn as it was.
-  const last = steps.findLast((s) => s.operationId === OPERATION_IDS.mendByHand)?.status;
-  useEffect(() => {
-    if (sent && (last === 'failed' || last === 'cancelled')) handClient.setSent(false);
-  }, [sent, last]);
-  const bounds = shown?.parts.bounds;
-  useEffect(() => {
-    if (bounds) handDesk.fit(Math.max(...bounds.max.map((c, k) => c - bounds.min[k])));
-  }, [bounds]);
+  const { keep, waiting, error } = useWork(WORK, {
+    pieceId: piece.id,
+    surface: meshId,
+    steps,
+    busy,
+    bounds: shown?.parts.bounds,
+  });
   if (!meshId) return null;
 
   const { tool } = settings;
@@ -76,17 +66,6 @@ export function HandPanel({ piece, steps, busy }: StagePanelProps) {
     handClient.open(meshId);
     handDesk.choose(tool === next ? null : next);
   };
-  const keep = async (): Promise<void> => {
-    handClient.setSent(true);
-    try {
-      // Steps of a piece run one after the other, so one goes on where the last ended.
-      for (const part of keptEdits.inParts(edits))
-        await run({ pieceId: piece.id, operationId: OPERATION_IDS.mendByHand, params: { edits: part } }).unwrap();
-    } catch {
-      handClient.setSent(false);
-    }
-  };
-  const waiting = pending > 0 || isLoading || (busy && sent);
   return (
     <section aria-label="By hand" className="border-b border-line py-3">
       <h3 className="m-0 text-sm font-semibold">By hand</h3>
@@ -98,10 +77,10 @@ export function HandPanel({ piece, steps, busy }: StagePanelProps) {
       <WorkBar
         work={work}
         called={['edit', 'edits']}
-        error={error ? problemText(error) : null}
+        error={error}
         busy={busy}
         waiting={waiting}
-        onKeep={() => void keep()}
+        onKeep={keep}
         onStep={(direction) => handClient.step(direction)}
         onDiscard={() => handClient.discard()}
       />

@@ -54,6 +54,13 @@ const placeOf = (p: Place): [number, number, number] => [rounded(p[0]), rounded(
 export const rgbOf = (color: string): [number, number, number] =>
   [1, 3, 5].map((at) => parseInt(color.slice(at, at + 2), 16)) as [number, number, number];
 
+/** What a tool wants before a stroke can begin; undefined if nothing. */
+export function lackingOf({ tool, from, scan, frame }: RetouchSettings): 'from' | 'picture' | undefined {
+  if (tool === 'copy' && !from) return 'from';
+  if (tool === 'picture' && !(scan && frame)) return 'picture';
+  return undefined;
+}
+
 /**
  * What the pen does on the colours: a small state machine between pointer and map. It is told places on the surface and asks the
  * client for strokes.
@@ -89,14 +96,6 @@ export class RetouchDesk extends Store<RetouchSettings> {
   chooseScan(scan: string): void {
     this.set({ scan, frame: null });
     this.client.ask({ ask: 'frames', scan });
-  }
-
-  /** Why no stroke can begin; undefined if one can. */
-  get lacking(): 'from' | 'picture' | undefined {
-    const { tool, from, scan, frame } = this.state;
-    if (tool === 'copy' && !from) return 'from';
-    if (tool === 'picture' && !(scan && frame)) return 'picture';
-    return undefined;
   }
 
   /** The pen comes down on the surface: a stroke begins, or a copy gets its source. @returns true if a stroke began */

@@ -1,12 +1,12 @@
-import { useEffect, useRef, useState, type PointerEvent } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import type { TouchKind } from '@amber-knit/core/retouching';
 import { useAppSelector } from '../../../app/store';
 import { useStore } from '../../../shared/store';
-import { BrushRing, placesOnTheWay, type Spot } from '../../../view/brush';
+import { BrushRing, placesOnTheWay, pressureOf, ToolHint, type Spot } from '../../../view/brush';
 import type { Pick } from '../../../view/view-content';
 import { useViewInput, type OverlayProps } from '../../../view/view-overlay';
 import { retouchClient } from './retouch-client';
-import { retouchDesk } from './retouch-desk';
+import { lackingOf, retouchDesk } from './retouch-desk';
 
 const IDENTITY = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1];
 
@@ -24,7 +24,8 @@ const LACKING = { from: 'Click the place to copy from.', picture: 'Choose a pict
 
 /** Work on the colours: the map as it stands on the surface, the brush, and where a copy comes from. */
 export function RetouchOverlay({ engine, inputs }: OverlayProps) {
-  const { tool, radius, from, scan, frame } = useStore(retouchDesk);
+  const settings = useStore(retouchDesk);
+  const { tool, radius, from } = settings;
   const { surface, opened, pending, failed } = useStore(retouchClient);
   const otherTool = useAppSelector((s) => s.view.tool) !== 'turn';
   const area = useRef<SVGSVGElement>(null);
@@ -64,14 +65,13 @@ export function RetouchOverlay({ engine, inputs }: OverlayProps) {
   };
   const showRing = (e: { clientX: number; clientY: number }, found: Pick | undefined): void =>
     setRing(found ? { spot: spotOf(e), pixels: radius / engine.axesAt(found.point).mmPerPixel } : null);
-  const pressure = (e: PointerEvent): number => (e.pointerType === 'pen' ? e.pressure : 1);
 
   useViewInput(inputs, {
     onPointerDown(e) {
       if (!isOn || e.button !== 0 || !e.isPrimary) return;
       const found = engine.pick(e.clientX, e.clientY);
       last.current = [e.clientX, e.clientY];
-      if (!found || !retouchDesk.press(found.point, pressure(e), e.altKey)) return;
+      if (!found || !retouchDesk.press(found.point, pressureOf(e), e.altKey)) return;
       drawing.current = true;
       (e.target as Element).setPointerCapture(e.pointerId);
     },
@@ -80,7 +80,7 @@ export function RetouchOverlay({ engine, inputs }: OverlayProps) {
       if (drawing.current && (e.buttons & 1) !== 0) {
         showRing(
           e,
-          placesOnTheWay(engine, last.current, e, ({ point }) => retouchDesk.draw(point, pressure(e))),
+          placesOnTheWay(engine, last.current, e, ({ point }) => retouchDesk.draw(point, pressureOf(e))),
         );
         last.current = [e.clientX, e.clientY];
       } else showRing(e, engine.pick(e.clientX, e.clientY));
@@ -107,7 +107,7 @@ export function RetouchOverlay({ engine, inputs }: OverlayProps) {
   });
 
   if (!surface) return null;
-  const lacking = tool === 'copy' && !from ? 'from' : tool === 'picture' && !(scan && frame) ? 'picture' : undefined;
+  const lacking = lackingOf(settings);
   const working = !failed && !opened && pending > 0;
   const words = failed ?? (working ? 'Reading the map …' : tool && (lacking ? LACKING[lacking] : HINTS[tool]));
   return (
@@ -115,15 +115,7 @@ export function RetouchOverlay({ engine, inputs }: OverlayProps) {
       <svg ref={area} className="pointer-events-none absolute inset-0 h-full w-full" aria-hidden>
         {isOn && ring && <BrushRing {...ring} />}
       </svg>
-      {words && (
-        <div
-          role="status"
-          className={`absolute bottom-3 left-3 max-w-lg rounded-lg border bg-panel px-3 py-2 ${failed ? 'border-brick text-brick' : 'border-line'}`}
-        >
-          {words}{' '}
-          {!failed && !working && tool && <span className="text-muted">The right button turns. Escape ends it.</span>}
-        </div>
-      )}
+      {words && <ToolHint words={words} failed={failed !== null} ended={!failed && !working && tool !== null} />}
     </>
   );
 }

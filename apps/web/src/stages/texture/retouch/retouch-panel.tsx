@@ -2,11 +2,11 @@ import { useEffect } from 'react';
 import { Brush, Contrast, CopyCheck, Droplet, Focus, Image, Palette, SunDim } from 'lucide-react';
 import type { TouchKind } from '@amber-knit/core/retouching';
 import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
-import { api, problemText } from '../../../api/api';
 import { useAppDispatch, useAppSelector } from '../../../app/store';
 import { lightShown, toolChosen } from '../../../app/view-slice';
 import { Button, Check, SelectRow } from '../../../shared/controls';
 import { ToolGrid, type ToolChoice } from '../../../shared/hand/tool-grid';
+import { useWork } from '../../../shared/hand/use-work';
 import { WorkBar } from '../../../shared/hand/work-bar';
 import { NumberRow } from '../../../shared/number-row';
 import { useStore } from '../../../shared/store';
@@ -27,39 +27,30 @@ const TOOLS: readonly ToolChoice<TouchKind>[] = [
   ['sharpen', 'Sharpen', 'Brings out fine lines', Focus],
 ];
 
+const WORK = {
+  client: retouchClient,
+  kept: keptTouches,
+  desk: retouchDesk,
+  operationId: OPERATION_IDS.textureByHand,
+  param: 'touches',
+};
+
 /** Work on the colours by hand: strokes on the surface, each taken back alone, kept together as a step. */
 export function RetouchPanel({ piece, steps, busy }: StagePanelProps) {
   const modelId = piece.model?.id;
   const settings = useStore(retouchDesk);
   const work = useStore(retouchClient);
-  const { edits, pending, sent, opened } = work;
+  const { edits, opened } = work;
   const otherTool = useAppSelector((s) => s.view.tool) !== 'turn';
-  const [run, { error, isLoading }] = api.useRunOperationMutation();
   const dispatch = useAppDispatch();
   useEffect(() => retouchClient.know(piece), [piece]);
-  useEffect(() => {
-    const open = retouchClient.current().surface;
-    if (!modelId) return retouchClient.close();
-    // What was begun here before, and a tool that is in hand, go on; else the map is only read when it is needed.
-    if (keptTouches.of(modelId).length > 0 || (open && retouchDesk.current().tool)) retouchClient.open(modelId);
-    else if (open && open !== modelId) retouchClient.close();
-  }, [modelId]);
-  useEffect(
-    () => () => {
-      retouchDesk.choose(null);
-      retouchClient.close();
-    },
-    [],
-  );
-  // A step that came to nothing leaves what was drawn as it was.
-  const last = steps.findLast((s) => s.operationId === OPERATION_IDS.textureByHand)?.status;
-  useEffect(() => {
-    if (sent && (last === 'failed' || last === 'cancelled')) retouchClient.setSent(false);
-  }, [sent, last]);
-  const bounds = opened?.bounds;
-  useEffect(() => {
-    if (bounds) retouchDesk.fit(Math.max(...bounds.max.map((c, k) => c - bounds.min[k])));
-  }, [bounds]);
+  const { keep, waiting, error } = useWork(WORK, {
+    pieceId: piece.id,
+    surface: modelId,
+    steps,
+    busy,
+    bounds: opened?.bounds,
+  });
   if (!modelId) return null;
 
   const { tool } = settings;
@@ -70,17 +61,6 @@ export function RetouchPanel({ piece, steps, busy }: StagePanelProps) {
     retouchClient.open(modelId);
     retouchDesk.choose(tool === next ? null : next);
   };
-  const keep = async (): Promise<void> => {
-    retouchClient.setSent(true);
-    try {
-      // Steps of a piece run one after the other, so one goes on where the last ended.
-      for (const part of keptTouches.inParts(edits))
-        await run({ pieceId: piece.id, operationId: OPERATION_IDS.textureByHand, params: { touches: part } }).unwrap();
-    } catch {
-      retouchClient.setSent(false);
-    }
-  };
-  const waiting = pending > 0 || isLoading || (busy && sent);
   return (
     <section aria-label="Colours by hand" className="border-b border-line py-3">
       <h3 className="m-0 text-sm font-semibold">Colours by hand</h3>
@@ -93,10 +73,10 @@ export function RetouchPanel({ piece, steps, busy }: StagePanelProps) {
       <WorkBar
         work={work}
         called={['stroke', 'strokes']}
-        error={error ? problemText(error) : null}
+        error={error}
         busy={busy}
         waiting={waiting}
-        onKeep={() => void keep()}
+        onKeep={keep}
         onStep={(direction) => retouchClient.step(direction)}
         onDiscard={() => retouchClient.discard()}
       />
