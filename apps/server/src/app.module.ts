@@ -20,6 +20,9 @@ import { ReportsController } from './reports/reports.controller.js';
 import { ReportsService } from './reports/reports.service.js';
 import { SelectionsController } from './selections/selections.controller.js';
 import { SelectionsService } from './selections/selections.service.js';
+import { SharedPageController } from './shared-views/shared-page.controller.js';
+import { SharedViewController } from './shared-views/shared-view.controller.js';
+import { SharedViewService } from './shared-views/shared-view.service.js';
 import { StepQueue } from './steps/step-queue.js';
 import { StepsController } from './steps/steps.controller.js';
 import { StepsService } from './steps/steps.service.js';
@@ -43,6 +46,8 @@ export class AppModule {
         EventsController,
         HealthController,
         ReportsController,
+        SharedViewController,
+        SharedPageController,
       ],
       providers: [
         { provide: BlobStore, useFactory: (db: DataSource) => new BlobStore(db), inject: [DataSource] },
@@ -66,6 +71,11 @@ export class AppModule {
           inject: [DataSource, BlobStore, StepsService, PiecesService, DiskSpace],
         },
         SelectionsService,
+        {
+          provide: SharedViewService,
+          useFactory: (db: DataSource, store: PieceStore) => new SharedViewService(db, store, config.sharedOrigin),
+          inject: [DataSource, PieceStore],
+        },
         ReportsService,
         EventsService,
         GuidedService,

@@ -14,6 +14,11 @@ export interface ServerConfig {
   keptFreeBytes: number;
   /** Where devices are listed and reached (docs/device-protocol.md). */
   devicesUrl: string;
+  /** Where shared views, and nothing else, are served besides: a port of its own, 0 for none. */
+  sharedPort: number;
+  sharedHost: string;
+  /** What the addresses of shared views begin with; empty: where the page that makes them is. */
+  sharedOrigin: string;
 }
 
 export function readConfig(env: NodeJS.ProcessEnv = process.env): ServerConfig {
@@ -28,6 +33,9 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): ServerConfig {
     uploadDir: env.UPLOAD_DIR ?? '.data/uploads',
     webDir: env.WEB_DIR ?? 'apps/web/dist',
     devicesUrl: env.DEVICES_URL ?? `http://127.0.0.1:${env.DEVICES_PORT ?? 4781}`,
+    sharedPort: Number(env.SHARED_PORT ?? 0),
+    sharedHost: env.SHARED_HOST ?? '127.0.0.1',
+    sharedOrigin: (env.SHARED_ORIGIN ?? '').replace(/\/+$/, ''),
     maxUploadBytes: Number(env.MAX_UPLOAD_BYTES ?? 4 * 1024 ** 3),
     keptFreeBytes: Number(env.KEPT_FREE_BYTES ?? 512 * 1024 ** 2),
   };

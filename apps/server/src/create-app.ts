@@ -13,6 +13,7 @@ import { ownRequestsOnly, securityHeaders, storableTextsOnly } from './http/guar
 import { prepareSchema } from './database/data-source.js';
 import { ProblemFilter } from './problem.filter.js';
 import { deviceListHandler, relayDevices } from './devices/device-relay.js';
+import { isSharedPage } from './shared-views/shared-listener.js';
 import { StepsService } from './steps/steps.service.js';
 import { BlobStore } from './storage/blob-store.js';
 import { DataSource } from 'typeorm';
@@ -52,7 +53,10 @@ export async function createApp(config: ServerConfig): Promise<NestExpressApplic
       // Addresses of pages are the browser part's own; files and calls are there or they are not.
       if (request.method !== 'GET' || /^\/(api|health|ready)(\/|$)|\.\w+$/i.test(request.path)) return next();
       response.setHeader('Cache-Control', 'no-cache');
-      response.sendFile(join(web, 'index.html'));
+      // Shared views are a page of their own, for whoever has the link and not for search engines.
+      const shared = isSharedPage(request.path);
+      if (shared) response.setHeader('X-Robots-Tag', 'noindex');
+      response.sendFile(join(web, shared ? 'shared.html' : 'index.html'));
     });
   }
   return app;

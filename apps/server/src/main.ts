@@ -4,6 +4,7 @@ import { createApp } from './create-app.js';
 import { readConfig } from './config.js';
 import { NewerSchemaError } from './database/data-source.js';
 import { Housekeeping } from './housekeeping/housekeeping.js';
+import { listenForSharedViews } from './shared-views/shared-listener.js';
 import { StepQueue } from './steps/step-queue.js';
 import { BlobStore } from './storage/blob-store.js';
 
@@ -13,6 +14,7 @@ const app = await createApp(config).catch((e: unknown) => {
   throw e;
 });
 await listen();
+const shared = config.sharedPort > 0 ? await listenForSharedViews(app, config) : undefined;
 const recovery = setInterval(
   () =>
     void app
@@ -26,6 +28,7 @@ console.log(`Server ready on http://${config.host}:${config.port}`);
 
 const stop = async (): Promise<void> => {
   clearInterval(recovery);
+  shared?.close();
   // Open event streams would keep the server waiting.
   setTimeout(() => process.exit(0), 1500).unref();
   await app.close();

@@ -64,6 +64,9 @@ export class Harness {
       maxUploadBytes: 1e8,
       keptFreeBytes: options.keptFreeBytes ?? 0,
       devicesUrl: options.devicesUrl ?? 'http://127.0.0.1:9',
+      sharedPort: 0,
+      sharedHost: '127.0.0.1',
+      sharedOrigin: '',
     });
     await app.listen(port, '127.0.0.1');
     return new Harness(app, `http://127.0.0.1:${port}`, databaseUrl, uploadDir);

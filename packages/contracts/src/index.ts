@@ -292,3 +292,57 @@ export interface Problem {
 export type { DoubtReason, PlacementAgreement, PlacementNeighbour, PlacementUncertainty, PlanAnswers };
 export type { GuideAnswers, GuideVerdict, MadeRecipe, Recipe, Stop };
 export type { ArtifactKind, Figures, ParamField, Stage };
+
+/** Ways of looking that a shared view may offer besides the object in its colours. */
+export const SHARED_LOOKS = ['shape', 'sureness', 'wireframe', 'section'] as const;
+export type SharedLook = (typeof SHARED_LOOKS)[number];
+
+/** What somebody allows in a shared view. */
+export interface SharedViewTerms {
+  /** For whom it is: to tell links apart. */
+  name: string;
+  /** What the page says below the piece's name. */
+  note: string;
+  looks: SharedLook[];
+  /** Distances can be measured. */
+  measuring: boolean;
+  /** Dimensions and notes that were kept with the piece are shown. */
+  dimensions: boolean;
+  /** Ids of delivered files that may be downloaded. */
+  files: string[];
+  /** When the link ends; null: when somebody ends it. */
+  endsAt: string | null;
+}
+
+/** A shared view as its owner sees it. */
+export interface SharedView extends SharedViewTerms {
+  id: string;
+  /** The address of its page. */
+  address: string;
+  hasPassword: boolean;
+  createdAt: string;
+  /** Ended by somebody, or by its date. */
+  ended: boolean;
+  /** How often it was opened, and when last. */
+  opened: number;
+  lastOpenedAt: string | null;
+  /** It shows the piece as it stands now. */
+  current: boolean;
+}
+
+/** A shared view as whoever has the link sees it: nothing in it leads to anything else of the server. */
+export interface SharedPage {
+  /** What the piece is called. */
+  title: string;
+  note: string;
+  looks: SharedLook[];
+  measuring: boolean;
+  /** Surfaces that there are: the light one for a quick look, the whole one in its colours or without. */
+  surfaces: ('light' | 'model' | 'mesh')[];
+  triangles: number;
+  /** Pictures side by side in the first picture; 0 if there is none. */
+  pictures: number;
+  dimensions: boolean;
+  files: { name: string; bytes: number }[];
+  sharedAt: string;
+}

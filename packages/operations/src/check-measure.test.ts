@@ -34,7 +34,7 @@ test('the sheet holds what was asked and what was found; figures and words tell 
   expect(outputs.dimensions.asked.map((d) => d.name)).toEqual(['Width', 'Elsewhere']);
   expect(figures).toEqual({ dimensions: 2, lost: 1, invented: 0, list: 'Width: 60.00 mm; Elsewhere: not measured' });
   expect(checkMeasure.summarize(figures)).toBe('2 dimensions, 1 of them not measured');
-  expect(headlineOf(outputs.dimensions.found[0])).toBe('60.00 mm');
+  expect(headlineOf(outputs.dimensions.found[0], outputs.dimensions.asked[0])).toBe('60.00 mm');
 });
 
 test('no dimensions are a sheet too: the last one can be taken away', async () => {

@@ -1,8 +1,8 @@
-import type { DimensionSheet, MeasuredDimension } from '@amber-knit/core/dimensions';
+import type { Dimension, DimensionSheet, MeasuredDimension } from '@amber-knit/core/dimensions';
 import { defineOperation } from './operation.js';
 import { OPERATION_IDS } from './operation-ids.js';
 import { DimensionsParam, type AskedDimension } from './params.js';
-import { countText, measuredText } from './quantity-text.js';
+import { countText, dimensionText, measuredText } from './quantity-text.js';
 
 export class CheckMeasureParams {
   @DimensionsParam({
@@ -41,7 +41,7 @@ export const checkMeasure = defineOperation({
         dimensions: found.length,
         lost: found.filter((f) => f.fault).length,
         invented: found.filter((f) => f.inventedRatio > 0).length,
-        list: asked.map((a, i) => `${a.name}: ${headlineOf(found[i])}`).join('; '),
+        list: asked.map((a, i) => `${a.name}: ${headlineOf(found[i], a)}`).join('; '),
       },
     };
   },
@@ -77,6 +77,7 @@ export const checkMeasure = defineOperation({
 });
 
 /** The first value of a dimension with its unit and twice its standard uncertainty. */
-export function headlineOf({ values, fault }: MeasuredDimension): string {
-  return fault || values.length === 0 ? 'not measured' : measuredText(values[0]);
+export function headlineOf({ values, fault }: MeasuredDimension, asked: Dimension): string {
+  if (fault || values.length === 0) return 'not measured';
+  return asked.kind === 'note' ? dimensionText(asked, { values }) : measuredText(values[0]);
 }

@@ -61,3 +61,12 @@ export function measuredText(v: {
 /** A plain number with four figures, whole numbers in full. */
 export const numberText = (v: number): string =>
   Number.isInteger(v) ? countText(v) : String(Number(v.toPrecision(4)));
+
+/** What one wants to know of a dimension first, without how sure it is; of a note what it says. */
+export function dimensionText(
+  asked: { kind: string; name: string; note: string },
+  { values: [first] }: { values: readonly Parameters<typeof measuredText>[0][] },
+): string {
+  if (asked.kind === 'note') return asked.note || asked.name;
+  return first ? measuredText({ ...first, uncertainty: 0 }) : UNKNOWN;
+}

@@ -2,7 +2,7 @@ import type { EntityManager } from 'typeorm';
 
 /**
  * What was undone and can be forgotten: states off the way to where a piece ($1) stands, the steps that made them, and what
- * these made and nothing else names. What came in, from a file or a capture, is never among it: raw data is not lost.
+ * these made and nothing else names, no shared view either. What came in, from a file or a capture, is never among it: raw data is not lost.
  */
 const UNDONE = `WITH RECURSIVE line AS (
     SELECT s.id, s.parent_id, s.heads FROM piece_state s JOIN piece p ON p.state_id = s.id WHERE p.id = $1
@@ -13,6 +13,8 @@ const UNDONE = `WITH RECURSIVE line AS (
   named AS (
     SELECT e.value AS artifact FROM line l, jsonb_each_text(l.heads -> 'clouds') e
     UNION SELECT e.value FROM line l, jsonb_each_text(l.heads - 'clouds' - 'labels') e
+    UNION SELECT e.value FROM shared_view v, jsonb_each_text(v.heads) e WHERE v.piece_id = $1
+    UNION SELECT unnest(v.files)::text FROM shared_view v WHERE v.piece_id = $1
     UNION SELECT c.original_id::text FROM scan c WHERE c.piece_id = $1
     UNION SELECT c.frames_id::text FROM scan c WHERE c.piece_id = $1 AND c.frames_id IS NOT NULL),
   made AS (SELECT a.id, a.blob_sha256 FROM artifact a WHERE a.piece_id = $1 AND a.step_id IN (SELECT id FROM gone)

@@ -195,6 +195,30 @@ export class RememberedSelection {
   @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
 }
 
+/** A link under which a piece can be looked at, and what it allows. */
+@Entity('shared_view')
+export class SharedViewRow {
+  @PrimaryGeneratedColumn('uuid') id: string;
+  @Index() @Column('uuid', { name: 'piece_id' }) pieceId: string;
+  @Column('text', { unique: true }) token: string;
+  @Column('text') name: string;
+  @Column('text', { default: '' }) note: string;
+  /** The artifacts that it shows. */
+  @Column('jsonb') heads: Partial<Record<'mesh' | 'model' | 'light' | 'picture' | 'dimensions', string>>;
+  @Column('text', { array: true }) looks: string[];
+  @Column('boolean') measuring: boolean;
+  @Column('boolean') dimensions: boolean;
+  /** Artifacts that may be downloaded. */
+  @Column('uuid', { array: true }) files: string[];
+  /** Salt and hash in hexadecimal; and what a browser shows once it has given the password. */
+  @Column('text', { name: 'password_hash', nullable: true }) passwordHash: string | null;
+  @Column('text', { name: 'pass_key', nullable: true }) passKey: string | null;
+  @Column('timestamptz', { name: 'ends_at', nullable: true }) endsAt: Date | null;
+  @Column('int', { default: 0 }) opened: number;
+  @Column('timestamptz', { name: 'last_opened_at', nullable: true }) lastOpenedAt: Date | null;
+  @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
+}
+
 /** Bytes by their SHA-256, in chunks. */
 @Entity('blob')
 export class Blob {
@@ -212,5 +236,6 @@ export const ENTITIES = [
   Capture,
   CaptureFrame,
   RememberedSelection,
+  SharedViewRow,
   Blob,
 ];

@@ -164,6 +164,27 @@ class PiecesAway1764540000000 implements MigrationInterface {
   }
 }
 
+/** Links under which pieces can be looked at. */
+class SharedViews1764550000000 implements MigrationInterface {
+  name = 'SharedViews1764550000000';
+
+  async up(q: QueryRunner): Promise<void> {
+    await q.query(`
+      CREATE TABLE shared_view (
+        id uuid PRIMARY KEY DEFAULT gen_random_uuid(), piece_id uuid NOT NULL REFERENCES piece ON DELETE CASCADE,
+        token text NOT NULL UNIQUE, name text NOT NULL, note text NOT NULL DEFAULT '', heads jsonb NOT NULL,
+        looks text[] NOT NULL, measuring boolean NOT NULL, dimensions boolean NOT NULL, files uuid[] NOT NULL,
+        password_hash text, pass_key text, ends_at timestamptz, opened int NOT NULL DEFAULT 0, last_opened_at timestamptz,
+        created_at timestamptz NOT NULL DEFAULT now());
+      CREATE INDEX shared_view_piece ON shared_view (piece_id);
+    `);
+  }
+
+  async down(q: QueryRunner): Promise<void> {
+    await q.query('DROP TABLE shared_view');
+  }
+}
+
 export const MIGRATIONS = [
   Initial1764030000000,
   Captures1764070000000,
@@ -173,4 +194,5 @@ export const MIGRATIONS = [
   StepsNumbered1764420000000,
   GuidedRuns1764520000000,
   PiecesAway1764540000000,
+  SharedViews1764550000000,
 ];

@@ -11,6 +11,8 @@ export interface StoredBytes {
   type: string;
   /** They are a file to be saved under this name, in whatever script it is written. */
   saveAs?: string;
+  /** How long a browser may keep them; for good if it is left away. */
+  cache?: string;
 }
 
 /**
@@ -19,7 +21,7 @@ export interface StoredBytes {
  */
 export async function sendStored(
   blobs: BlobStore,
-  { sha256, type, saveAs }: StoredBytes,
+  { sha256, type, saveAs, cache = 'public, max-age=31536000, immutable' }: StoredBytes,
   request: Request,
   response: Response,
 ): Promise<void> {
@@ -27,7 +29,7 @@ export async function sendStored(
   if (size === undefined) throw new Error(`Blob ${sha256} does not exist.`);
   const tag = `"${sha256}"`;
   response.set({
-    'Cache-Control': 'public, max-age=31536000, immutable',
+    'Cache-Control': cache,
     ETag: tag,
     'Accept-Ranges': 'bytes',
     // RFC 6266 and 5987: a plain name and, where that does not do, one in UTF-8.

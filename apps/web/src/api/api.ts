@@ -17,6 +17,8 @@ import type {
   Problem,
   Recipe,
   ServerEvent,
+  SharedView,
+  SharedViewTerms,
   StepView,
   SuggestionsView,
   VersionView,
@@ -183,6 +185,30 @@ export const api = createApi({
         { type: 'Piece', id: pieceId },
         { type: 'Steps', id: pieceId },
       ],
+    }),
+    sharedViews: build.query<SharedView[], string>({
+      query: (pieceId) => `pieces/${pieceId}/shared-views`,
+      providesTags: (_r, _e, id) => [{ type: 'Piece', id }],
+    }),
+    share: build.mutation<SharedView, { pieceId: string; terms: SharedViewTerms & { password?: string } }>({
+      query: ({ pieceId, terms }) => ({ url: `pieces/${pieceId}/shared-views`, method: 'POST', body: terms }),
+      invalidatesTags: (_r, _e, { pieceId }) => [{ type: 'Piece', id: pieceId }],
+    }),
+    changeShared: build.mutation<
+      SharedView,
+      { pieceId: string; id: string; terms: SharedViewTerms & { password?: string } }
+    >({
+      query: ({ id, terms }) => ({ url: `shared-views/${id}`, method: 'PATCH', body: terms }),
+      invalidatesTags: (_r, _e, { pieceId }) => [{ type: 'Piece', id: pieceId }],
+    }),
+    /** Shows the piece as it stands now under the same link. */
+    sharedNow: build.mutation<SharedView, { pieceId: string; id: string }>({
+      query: ({ id }) => ({ url: `shared-views/${id}/now`, method: 'POST' }),
+      invalidatesTags: (_r, _e, { pieceId }) => [{ type: 'Piece', id: pieceId }],
+    }),
+    endShared: build.mutation<void, { pieceId: string; id: string }>({
+      query: ({ id }) => ({ url: `shared-views/${id}`, method: 'DELETE' }),
+      invalidatesTags: (_r, _e, { pieceId }) => [{ type: 'Piece', id: pieceId }],
     }),
     cancelStep: build.mutation<StepView, string>({ query: (id) => ({ url: `steps/${id}/cancel`, method: 'POST' }) }),
     versions: build.query<VersionView[], string>({

@@ -34,7 +34,6 @@ export function Mark() {
 
 /** Page head with the way back and the page's own actions. */
 export function Header({ trail, children }: { trail: { label: string; to?: string }[]; children?: ReactNode }) {
-  const [theme, toggle] = useTheme();
   const last = trail[trail.length - 1]?.label;
   useEffect(() => {
     document.title = last ? `${last} – Amber Knit` : 'Amber Knit';
@@ -62,16 +61,24 @@ export function Header({ trail, children }: { trail: { label: string; to?: strin
       </nav>
       <span className="flex-1" />
       {children}
-      <Button
-        tone="quiet"
-        aria-label={theme === 'light' ? 'Use the dark theme' : 'Use the light theme'}
-        title="Light or dark"
-        onClick={toggle}
-        className="px-2"
-      >
-        {theme === 'light' ? <Moon size={17} /> : <Sun size={17} />}
-      </Button>
+      <ThemeButton />
     </header>
+  );
+}
+
+/** Changes between light and dark. */
+export function ThemeButton() {
+  const [theme, toggle] = useTheme();
+  return (
+    <Button
+      tone="quiet"
+      aria-label={theme === 'light' ? 'Use the dark theme' : 'Use the light theme'}
+      title="Light or dark"
+      onClick={toggle}
+      className="px-2"
+    >
+      {theme === 'light' ? <Moon size={17} /> : <Sun size={17} />}
+    </Button>
   );
 }
 

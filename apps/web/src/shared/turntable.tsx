@@ -1,4 +1,5 @@
 import { useState } from 'react';
+import { artifactUrl } from '../api/artifact-url';
 import type { PieceSummary } from '@amber-knit/contracts';
 
 /** The piece's turntable strip; moving the pointer across turns it. */
@@ -41,7 +42,7 @@ export function Turntable({ piece }: { piece: PieceSummary }) {
       <div
         className="mx-auto h-44 w-44"
         style={{
-          backgroundImage: `url(/api/artifacts/${piece.picture.id}/data)`,
+          backgroundImage: `url(${artifactUrl(piece.picture.id)})`,
           backgroundSize: `${176 * views}px 176px`,
           backgroundPosition: `${-176 * view}px 0`,
         }}

@@ -1,4 +1,5 @@
 import type { ScanView } from '@amber-knit/contracts';
+import { artifactUrl } from '../api/artifact-url';
 import { BundleReader, type BundleHeader } from '@amber-knit/core/bundle';
 import type { BitSet } from '@amber-knit/core/geometry';
 import { decodeCut } from '@amber-knit/core/stored';
@@ -14,14 +15,12 @@ const EARLY_MS = 10_000;
 export function fetchEarly(id: string): void {
   if (early.has(id)) return;
   const stop = new AbortController();
-  const response = fetch(dataOf(id), { signal: stop.signal });
+  const response = fetch(artifactUrl(id), { signal: stop.signal });
   // Whoever takes over hears of it.
   response.catch(() => undefined);
   early.set(id, response);
   setTimeout(() => early.delete(id) && stop.abort(), EARLY_MS);
 }
-
-const dataOf = (id: string): string => `/api/artifacts/${id}/data`;
 
 function takeEarly(id: string): Promise<Response> | undefined {
   const response = early.get(id);
@@ -36,7 +35,7 @@ export async function streamArtifact(
   onHeader: (header: BundleHeader) => void,
   onPage: (table: string, firstRow: number, rows: number, columns: Columns) => void,
 ): Promise<void> {
-  const response = await (takeEarly(id) ?? fetch(dataOf(id), { signal }));
+  const response = await (takeEarly(id) ?? fetch(artifactUrl(id), { signal }));
   if (!response.ok || !response.body) throw new Error(`The data could not be fetched (${response.status}).`);
   const reader = new BundleReader(onPage, onHeader);
   const stream = response.body.getReader();
@@ -83,7 +82,7 @@ async function fetchCut(id: string): Promise<BitSet> {
 
 /** All bytes of a stored artifact. @throws Error with the server's words */
 export async function fetchData(id: string): Promise<Uint8Array> {
-  const response = await fetch(dataOf(id));
+  const response = await fetch(artifactUrl(id));
   if (!response.ok) throw new Error(`The data could not be fetched (${response.status}).`);
   return new Uint8Array(await response.arrayBuffer());
 }

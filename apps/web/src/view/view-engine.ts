@@ -55,6 +55,11 @@ export class ViewEngine {
     return this.surface.errors;
   }
 
+  /** Triangles of the surface that is shown; 0 while there is none. */
+  get triangles(): number {
+    return this.surface.triangles;
+  }
+
   /** Points that are there, points drawn in the last picture, triangles. */
   onCount?: (points: number, drawn: number, triangles: number) => void;
   onError?: (message: string) => void;

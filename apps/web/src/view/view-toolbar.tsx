@@ -33,15 +33,39 @@ const VIEW_NAMES: Record<StandardView, string> = {
   below: 'Below',
 };
 
+/** What the toolbar offers besides true colour and the standard views; all of it where nothing else is said. */
+export interface ToolbarOffer {
+  colors: readonly ColorMode[];
+  wireframe: boolean;
+  measuring: boolean;
+  section: boolean;
+}
+
+const EVERYTHING: ToolbarOffer = { colors: COLORS.map(([id]) => id), wireframe: true, measuring: true, section: true };
+
 /** Buttons above the view: how things are shown. */
-export function ViewToolbar({ onFit, hasSurface }: { onFit: (v?: StandardView) => void; hasSurface: boolean }) {
+export function ViewToolbar({
+  onFit,
+  hasSurface,
+  offer = EVERYTHING,
+}: {
+  onFit: (v?: StandardView) => void;
+  hasSurface: boolean;
+  offer?: ToolbarOffer;
+}) {
   const view = useAppSelector((s) => s.view);
   const dispatch = useAppDispatch();
-  const colors = COLORS.filter(([id]) => (hasSurface ? id !== 'scan' && id !== 'height' : !SURFACE_ONLY.includes(id)));
+  const colors = COLORS.filter(
+    ([id]) =>
+      (id === 'true' || offer.colors.includes(id)) &&
+      (hasSurface ? id !== 'scan' && id !== 'height' : !SURFACE_ONLY.includes(id)),
+  );
   const shown = colors.find(([id]) => id === view.color) ?? colors[0];
   return (
     <div className="absolute left-3 top-3 flex flex-wrap gap-1.5" role="toolbar" aria-label="View">
-      <Choice label={shown[1]} items={colors.map(([id, name]) => ({ name, run: () => dispatch(colorChosen(id)) }))} />
+      {colors.length > 1 && (
+        <Choice label={shown[1]} items={colors.map(([id, name]) => ({ name, run: () => dispatch(colorChosen(id)) }))} />
+      )}
       <Choice
         label="Views"
         items={[
@@ -58,13 +82,15 @@ export function ViewToolbar({ onFit, hasSurface }: { onFit: (v?: StandardView) =
           >
             Lit
           </Button>
-          <Button
-            aria-pressed={view.wireframe}
-            className={view.wireframe ? 'border-teal! bg-teal-soft!' : ''}
-            onClick={() => dispatch(wireframeToggled())}
-          >
-            Wireframe
-          </Button>
+          {offer.wireframe && (
+            <Button
+              aria-pressed={view.wireframe}
+              className={view.wireframe ? 'border-teal! bg-teal-soft!' : ''}
+              onClick={() => dispatch(wireframeToggled())}
+            >
+              Wireframe
+            </Button>
+          )}
         </>
       )}
       {!hasSurface && (
@@ -77,21 +103,25 @@ export function ViewToolbar({ onFit, hasSurface }: { onFit: (v?: StandardView) =
           Edges
         </Button>
       )}
-      <Button
-        aria-pressed={view.tool === 'measure'}
-        className={view.tool === 'measure' ? 'border-teal! bg-teal-soft!' : ''}
-        onClick={() => dispatch(toolChosen(view.tool === 'measure' ? 'turn' : 'measure'))}
-      >
-        <Ruler size={15} /> Measure
-      </Button>
-      <Button
-        aria-pressed={view.section !== null}
-        className={view.section ? 'border-teal! bg-teal-soft!' : ''}
-        title="Shows only a slab of the piece"
-        onClick={() => dispatch(sectionSet(view.section ? null : { axis: 'z', at: 0.5, thickness: 2 }))}
-      >
-        <SquareSplitHorizontal size={15} /> Section
-      </Button>
+      {offer.measuring && (
+        <Button
+          aria-pressed={view.tool === 'measure'}
+          className={view.tool === 'measure' ? 'border-teal! bg-teal-soft!' : ''}
+          onClick={() => dispatch(toolChosen(view.tool === 'measure' ? 'turn' : 'measure'))}
+        >
+          <Ruler size={15} /> Measure
+        </Button>
+      )}
+      {offer.section && (
+        <Button
+          aria-pressed={view.section !== null}
+          className={view.section ? 'border-teal! bg-teal-soft!' : ''}
+          title="Shows only a slab of the piece"
+          onClick={() => dispatch(sectionSet(view.section ? null : { axis: 'z', at: 0.5, thickness: 2 }))}
+        >
+          <SquareSplitHorizontal size={15} /> Section
+        </Button>
+      )}
     </div>
   );
 }

@@ -15,18 +15,21 @@ import { SwipeDivider } from './swipe-divider';
 import { useCompared } from './use-compared';
 import { ViewEngine } from './view-engine';
 import { ViewInputs, type ViewOverlay } from './view-overlay';
-import { ViewToolbar } from './view-toolbar';
+import { ViewToolbar, type ToolbarOffer } from './view-toolbar';
 
 /** The 3D view with its reading strip, and whatever is laid over it. */
 export function Viewport({
   piece,
   shown,
   overlays,
+  offer,
 }: {
   piece: PieceView;
   shown: Shown;
   /** A list that stays the same from picture to picture. */
   overlays: readonly ViewOverlay[];
+  /** What the toolbar offers; everything if it is left away. */
+  offer?: ToolbarOffer;
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const [engine, setEngine] = useState<ViewEngine | null>(null);
@@ -137,7 +140,7 @@ export function Viewport({
           [MeasureOverlay, ...overlays].map((Overlay, k) => (
             <Overlay key={k} piece={piece} shown={shown} engine={engine} inputs={inputs} extent={extent} />
           ))}
-        <ViewToolbar onFit={(v) => engine?.fit(v)} hasSurface={counts.triangles > 0} />
+        <ViewToolbar onFit={(v) => engine?.fit(v)} hasSurface={counts.triangles > 0} offer={offer} />
         {section && (
           <SectionForm
             section={section}

@@ -5,9 +5,19 @@ import type { Vec3 } from '../math/mat4.js';
 /**
  * What a dimension measures: straight from place to place · the shortest way along the surface · the angle at the second of
  * three places · a shape fitted around a place · one fitted shape against another, the datum · the wall at a place · a
- * section through a place · what the piece holds up to a level.
+ * section through a place · what the piece holds up to a level · a note pinned to a place, with its coordinates.
  */
-export const DIMENSION_KINDS = ['distance', 'along', 'angle', 'shape', 'relation', 'wall', 'section', 'holds'] as const;
+export const DIMENSION_KINDS = [
+  'distance',
+  'along',
+  'angle',
+  'shape',
+  'relation',
+  'wall',
+  'section',
+  'holds',
+  'note',
+] as const;
 export type DimensionKind = (typeof DIMENSION_KINDS)[number];
 
 /** Places that each kind takes. */
@@ -20,6 +30,7 @@ export const PLACES_OF: Record<DimensionKind, number> = {
   wall: 1,
   section: 1,
   holds: 0,
+  note: 1,
 };
 
 /** What is to be measured, as a person asked for it. Millimetres, in the piece's frame. */

@@ -198,3 +198,9 @@ test('against what it should be: how far off, and the scale that would set it ri
   ]);
   expect(againstNominal(bare, on(box, bare))).toBeUndefined();
 });
+
+test('a note is pinned to the surface and knows its coordinates', () => {
+  const pinned = on(box, asked('note', [[12, 5, 10.4]], { note: 'Chip' }));
+  expect(valuesOf(pinned)).toEqual({ X: 12, Y: 5, Z: 10 });
+  expect([pinned.label, pinned.moved.toFixed(3)]).toEqual([[12, 5, 10], '0.400']);
+});

@@ -173,6 +173,19 @@ export class MeasuringGround {
       }
       case 'holds':
         return this.holds(dimension.level);
+      case 'note': {
+        const [{ at, expectedError }] = feet;
+        return {
+          values: ['X', 'Y', 'Z'].map((label, k) => ({
+            label,
+            kind: 'length',
+            value: at[k],
+            ...uncertain(expectedError, 0),
+          })),
+          lines: [],
+          label: at,
+        };
+      }
     }
   }
 

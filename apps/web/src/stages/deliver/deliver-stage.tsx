@@ -1,15 +1,17 @@
 import { Download } from 'lucide-react';
+import { artifactUrl } from '../../api/artifact-url';
 import { ReportPanel } from './report-panel';
+import { SharedViewsPanel } from './shared-views-panel';
 import type { StageModule } from '../stage-module';
 
 export const deliverStage: StageModule = {
   id: 'deliver',
   guide: 'Write the result to a file that others can open, and say how it was made.',
-  panels: [ReportPanel],
+  panels: [ReportPanel, SharedViewsPanel],
   Result: ({ step }) =>
     step.outputs[0] && (
       <a
-        href={`/api/artifacts/${step.outputs[0]}/data`}
+        href={artifactUrl(step.outputs[0])}
         download={String(step.figures?.file)}
         className="mt-2 inline-flex items-center gap-1.5 rounded-lg bg-amber px-3 py-1.5 font-semibold text-on-amber no-underline"
       >

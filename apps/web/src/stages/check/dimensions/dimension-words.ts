@@ -3,6 +3,7 @@ import {
   Droplets,
   Layers2,
   MoveHorizontal,
+  Pin,
   Ruler,
   Shapes,
   Spline,
@@ -11,7 +12,7 @@ import {
 } from 'lucide-react';
 import type { Dimension, DimensionKind, MeasuredDimension } from '@amber-knit/core/dimensions';
 import type { RegionKind } from '@amber-knit/core/fitting';
-import { lengthText, measuredText } from '@amber-knit/operations/quantity-text';
+import { lengthText } from '@amber-knit/operations/quantity-text';
 
 interface KindWords {
   kind: DimensionKind;
@@ -80,6 +81,13 @@ export const KIND_WORDS: readonly KindWords[] = [
     hints: [],
     help: 'What the piece holds when it stands as it does now, up to its lowest rim or a level.',
   },
+  {
+    kind: 'note',
+    title: 'Note',
+    Icon: Pin,
+    hints: ['Click the place that the note is about, then write it in the list.'],
+    help: 'A note pinned to a place, with its coordinates.',
+  },
 ];
 
 export const wordsOf = (kind: DimensionKind): KindWords => KIND_WORDS.find((w) => w.kind === kind)!;
@@ -99,10 +107,6 @@ export function freshName(kind: DimensionKind, others: readonly Dimension[]): st
   const { title } = wordsOf(kind);
   for (let n = 1; ; n++) if (!others.some((o) => o.name === `${title} ${n}`)) return `${title} ${n}`;
 }
-
-/** What one wants to know of a dimension, without how sure it is. */
-export const headlineText = ({ values: [first] }: MeasuredDimension): string =>
-  measuredText({ ...first, uncertainty: 0 });
 
 /** Places that lie off by less have not moved as far as anybody would mind: a share of a millimetre. */
 const NOT_MOVED = 0.02;

@@ -3,7 +3,7 @@ import { LocateFixed, Trash2, TriangleAlert } from 'lucide-react';
 import { againstNominal, type Dimension, type MeasuredDimension } from '@amber-knit/core/dimensions';
 import type { RegionKind } from '@amber-knit/core/fitting';
 import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
-import { lengthText, measuredText } from '@amber-knit/operations/quantity-text';
+import { dimensionText, lengthText, measuredText } from '@amber-knit/operations/quantity-text';
 import { api, problemText } from '../../../api/api';
 import { useAppDispatch } from '../../../app/store';
 import { placeLookedAt, toolChosen } from '../../../app/view-slice';
@@ -12,7 +12,7 @@ import { Button, SelectRow, IconButton, Notice } from '../../../shared/controls'
 import { NumberRow } from '../../../shared/number-row';
 import { useStore } from '../../../shared/store';
 import type { StagePanelProps } from '../../stage-module';
-import { cautions, headlineText, KIND_WORDS, SHAPE_WORDS, wordsOf } from './dimension-words';
+import { cautions, KIND_WORDS, SHAPE_WORDS, wordsOf } from './dimension-words';
 import { dimensionsDesk, type DimensionRow } from './dimensions-desk';
 import { useSheet } from './use-sheet';
 
@@ -198,7 +198,9 @@ function Row({
           <b className="num w-4 shrink-0 text-right">{number}</b>
           <words.Icon size={15} aria-hidden className="shrink-0" />
           <span className="min-w-0 flex-1 truncate">{asked.name}</span>
-          <span className="num">{!found ? 'measuring …' : found.fault ? 'not measured' : headlineText(found)}</span>
+          <span className="num max-w-[55%] truncate">
+            {!found ? 'measuring …' : found.fault ? 'not measured' : dimensionText(asked, found)}
+          </span>
         </button>
         <IconButton label={`Go to ${asked.name}`} onClick={onLook}>
           <LocateFixed size={15} aria-hidden />
@@ -277,7 +279,7 @@ function NominalRows({
   onScale(factor: number): void;
 }) {
   const [sure, setSure] = useState(false);
-  if (found.values[0].kind !== 'length') return null;
+  if (found.values[0].kind !== 'length' || asked.kind === 'note') return null;
   const off = againstNominal(asked, found);
   return (
     <>

@@ -1,4 +1,5 @@
 import { decodeDeviation, type DeviationMap } from '@amber-knit/core/stored';
+import { artifactUrl } from '../../../api/artifact-url';
 import { Store } from '../../../shared/store';
 
 export interface ReferenceState {
@@ -21,7 +22,7 @@ class ReferenceDesk extends Store<ReferenceState> {
     if ((artifact ?? null) === this.state.artifact) return;
     this.put({ ...NOTHING, shown: this.state.shown, artifact: artifact ?? null });
     if (!artifact) return;
-    fetch(`/api/artifacts/${artifact}/data`)
+    fetch(artifactUrl(artifact))
       .then(async (response) => {
         if (!response.ok) throw new Error('The comparison could not be loaded. Reload the page.');
         const deviation = decodeDeviation(new Uint8Array(await response.arrayBuffer()));

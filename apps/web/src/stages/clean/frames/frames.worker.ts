@@ -1,3 +1,4 @@
+import { artifactUrl } from '../../../api/artifact-url';
 import { judgeFrames, nearestFrame } from '@amber-knit/core/frames';
 import type { DepthFrame } from '@amber-knit/core/geometry';
 import { transformPoints } from '@amber-knit/core/math';
@@ -21,7 +22,7 @@ const post = (m: FromFrames, transfer: Transferable[] = []): void =>
   (self as unknown as Worker).postMessage(m, transfer);
 
 async function stored(id: string, what: string): Promise<Uint8Array> {
-  const response = await fetch(`/api/artifacts/${id}/data`);
+  const response = await fetch(artifactUrl(id));
   if (!response.ok) throw new Error(`The ${what} could not be fetched (${response.status}). Try again.`);
   return new Uint8Array(await response.arrayBuffer());
 }
