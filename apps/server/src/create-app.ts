@@ -6,6 +6,7 @@ import { ValidationPipe } from '@nestjs/common';
 import { NestFactory } from '@nestjs/core';
 import type { NestExpressApplication } from '@nestjs/platform-express';
 import { DocumentBuilder, SwaggerModule } from '@nestjs/swagger';
+import compression from 'compression';
 import { json, raw, type NextFunction, type Request, type Response } from 'express';
 import { AppModule } from './app.module.js';
 import type { ServerConfig } from './config.js';
@@ -13,7 +14,7 @@ import { ownRequestsOnly, securityHeaders, storableTextsOnly } from './http/guar
 import { prepareSchema } from './database/data-source.js';
 import { ProblemFilter } from './problem.filter.js';
 import { deviceListHandler, relayDevices } from './devices/device-relay.js';
-import { isSharedPage } from './shared-views/shared-listener.js';
+import { isSharedPage, sharedPageHeaders } from './shared-views/shared-listener.js';
 import { StepsService } from './steps/steps.service.js';
 import { BlobStore } from './storage/blob-store.js';
 import { DataSource } from 'typeorm';
@@ -48,6 +49,8 @@ export async function createApp(config: ServerConfig): Promise<NestExpressApplic
   );
   const web = resolve(config.webDir);
   if (existsSync(web)) {
+    // Programs and styles become a third; stored data is packed as far as it goes.
+    app.use('/assets', compression());
     app.useStaticAssets(web, { index: false, maxAge: '1h' });
     app.use((request: Request, response: Response, next: NextFunction) => {
       // Addresses of pages are the browser part's own; files and calls are there or they are not.
@@ -55,7 +58,7 @@ export async function createApp(config: ServerConfig): Promise<NestExpressApplic
       response.setHeader('Cache-Control', 'no-cache');
       // Shared views are a page of their own, for whoever has the link and not for search engines.
       const shared = isSharedPage(request.path);
-      if (shared) response.setHeader('X-Robots-Tag', 'noindex');
+      if (shared) response.set(sharedPageHeaders(request.path));
       response.sendFile(join(web, shared ? 'shared.html' : 'index.html'));
     });
   }

@@ -7,6 +7,16 @@ import type { ServerConfig } from '../config.js';
 /** Addresses of the pages of shared views. */
 export const isSharedPage = (path: string): boolean => /^\/s\/[^/]+\/?$/.test(path);
 
+/** Search engines stay out, and what the page shows first is on its way while its program is. */
+export function sharedPageHeaders(path: string): Record<string, string> {
+  const token = encodeURIComponent(path.split('/')[2]);
+  const first = [`</api/shared/${token}>; rel=preload; as=fetch; crossorigin`];
+  return {
+    'X-Robots-Tag': 'noindex',
+    Link: [...first, `</api/shared/${token}/data/picture>; rel=preload; as=image`].join(', '),
+  };
+}
+
 /** What such a page fetches: itself, the files of the browser part, and what its token opens. */
 const READ = /^\/(s\/[\w-]+\/?|assets\/[\w.-]+|icon\.svg|api\/shared\/[\w-]+(\/(data\/[a-z]+|files\/\d+))?)$/;
 const WRITE = /^\/api\/shared\/[\w-]+\/open$/;

@@ -5,7 +5,7 @@ import { DataSource } from 'typeorm';
 import type { PieceView, SharedPage, SharedView } from '@amber-knit/contracts';
 import { block } from '../../test/block.js';
 import { Harness } from '../../test/harness.js';
-import { isForSharedViews, isSharedPage, sharedOnly } from './shared-listener.js';
+import { isForSharedViews, isSharedPage, sharedOnly, sharedPageHeaders } from './shared-listener.js';
 
 /** Links to a piece on the real application with a real database. */
 let harness: Harness;
@@ -261,4 +261,13 @@ test('the listener of shared views lets through what their pages ask for and not
   await there.get('/api/pieces').expect(404);
   await there.delete(`/api/shared-views/${view.id}`).expect(404);
   await new Promise((done) => server.close(done));
+});
+
+test('a shared page is not for search engines, and sends for what it shows first', () => {
+  expect(sharedPageHeaders('/s/a-b_c')).toEqual({
+    'X-Robots-Tag': 'noindex',
+    Link: '</api/shared/a-b_c>; rel=preload; as=fetch; crossorigin, </api/shared/a-b_c/data/picture>; rel=preload; as=image',
+  });
+  // Nothing that is written into an address gets out of its brackets.
+  expect(sharedPageHeaders('/s/a>;rel=x').Link).not.toContain('a>');
 });

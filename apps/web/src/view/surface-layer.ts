@@ -38,7 +38,7 @@ interface LoadedSurface {
   moved?: number;
 }
 
-/** The mesh or the textured model: coarse first, then whole. */
+/** The mesh or the textured model: part by part if it comes slowly, then whole. */
 export class SurfaceLayer {
   readonly group = new THREE.Group();
   private surface?: LoadedSurface;
@@ -216,9 +216,15 @@ export class SurfaceLayer {
     const abort = new AbortController();
     this.loading = { artifactId, abort };
     try {
-      const parts = await streamSurface(artifactId, abort.signal, (coarse) => this.put(artifactId, coarse));
-      const map = parts.png && parts.uvs ? await textureOf(parts.png, THREE.SRGBColorSpace) : undefined;
-      if (!abort.signal.aborted) this.put(artifactId, parts, map);
+      let whole = false;
+      const show = async (parts: SurfaceParts, isWhole: boolean): Promise<void> => {
+        const map = parts.png && parts.uvs ? await textureOf(parts.png, THREE.SRGBColorSpace) : undefined;
+        // What is shown early may be overtaken while its map is unpacked.
+        if (!abort.signal.aborted && (isWhole || !whole)) this.put(artifactId, parts, map);
+      };
+      const parts = await streamSurface(artifactId, abort.signal, (early) => void show(early, false));
+      whole = true;
+      await show(parts, true);
     } catch (e) {
       if ((e as Error).name !== 'AbortError') this.events.failed((e as Error).message);
     } finally {

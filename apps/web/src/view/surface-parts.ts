@@ -20,21 +20,27 @@ export interface SurfaceParts extends VertexKnowledge {
 
 /** Tables of maps are called so, and their kind. */
 const MAP_TABLE = 'map ';
+const WITHOUT_MAPS = { uvs: undefined, tangents: undefined, maps: undefined };
+/** What takes longer than this to arrive is shown in parts, ms: each costs a moment of its own. */
+const SLOW_MS = 600;
 
 /**
- * Streams a surface. As soon as all vertices and the coarse triangles among them are there, `onCoarse` gets a first
- * version; the promise gives the whole. @throws Error with the server's words
+ * Streams a surface. As soon as all vertices and the coarse triangles among them are there, `onEarly` gets a first
+ * version; over a slow connection also the whole shape before its map, and with its map before further ones. The promise
+ * gives the whole. @throws Error with the server's words
  */
 export async function streamSurface(
   artifactId: string,
   signal: AbortSignal,
-  onCoarse: (parts: SurfaceParts) => void,
+  onEarly: (parts: SurfaceParts) => void,
 ): Promise<SurfaceParts> {
   const none = new Uint32Array(0);
   const parts: SurfaceParts = { positions: new Float32Array(0), indices: none, bounds: { min: [], max: [] } };
   let coarse = none;
   let vertexRows = 0;
   let loadedRows = 0;
+  const began = performance.now();
+  const isSlow = (): boolean => performance.now() - began > SLOW_MS;
   const put = <A extends Float32Array | Uint8Array | Uint32Array>(target: A | undefined, at: number, data: unknown) =>
     target?.set(data as A, at);
   await streamArtifact(
@@ -81,13 +87,16 @@ export async function streamSurface(
       } else if (table === 'coarse') {
         put(coarse, 3 * first, columns.index);
         const complete = first + rows === coarse.length / 3 && loadedRows === vertexRows;
-        if (complete) onCoarse({ ...parts, indices: coarse, uvs: undefined });
+        if (complete) onEarly({ ...parts, indices: coarse, uvs: undefined });
       } else if (table === 'faces') {
         put(parts.indices, 3 * first, columns.index);
         put(parts.uvs, 6 * first, columns.uv);
         put(parts.tangents, 12 * first, columns.tangent);
-      } else if (table === 'texture') parts.png = columns.png as Uint8Array;
-      else if (table.startsWith(MAP_TABLE) && parts.maps)
+        if (first + rows === parts.indices.length / 3 && parts.uvs && isSlow()) onEarly({ ...parts, ...WITHOUT_MAPS });
+      } else if (table === 'texture') {
+        parts.png = columns.png as Uint8Array;
+        if (parts.maps && isSlow()) onEarly({ ...parts, maps: undefined, tangents: undefined });
+      } else if (table.startsWith(MAP_TABLE) && parts.maps)
         parts.maps[table.slice(MAP_TABLE.length) as BakedKind] = columns.png as Uint8Array;
     },
   );

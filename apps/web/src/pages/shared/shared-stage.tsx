@@ -69,9 +69,11 @@ function Stage({ token, page }: { token: string; page: SharedPage }) {
                       <b className="num w-5 shrink-0 text-right">{i + 1}</b>
                       <span className="min-w-0 flex-1">
                         {row.asked.name}
+                        {row.asked.kind !== 'note' && (
+                          <span className="num block">{measuredText(row.found.values[0])}</span>
+                        )}
                         {row.asked.note && <span className="block text-muted">{row.asked.note}</span>}
                       </span>
-                      {row.asked.kind !== 'note' && <span className="num">{measuredText(row.found.values[0])}</span>}
                     </button>
                   </li>
                 ))}
