@@ -48,6 +48,7 @@ module.exports = {
     only('comparison', core('comparison'), [
       core('math|runtime|geometry|spatial|pointcloud|mesh|registration|measure'),
     ]),
+    only('placing', core('placing'), [core('math|runtime|geometry|spatial|mesh|fitting|measure')]),
     only('measure', core('measure'), [core('math|runtime|geometry|spatial|mesh|fitting')]),
     only('tasks', core('tasks'), [core('[a-z-]+')]),
     only('threads', '^packages/threads/', ['^packages/core/']),

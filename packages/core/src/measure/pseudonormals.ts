@@ -1,8 +1,11 @@
 import type { TriangleMesh } from '../geometry/triangle-mesh.js';
 import { vertexCount } from '../geometry/triangle-mesh.js';
-import { oppositeHalfEdges } from '../mesh/topology.js';
+import { oppositeHalfEdges, rimVertices } from '../mesh/topology.js';
 import type { SurfaceHit } from '../spatial/triangle-bvh.js';
 import { weldedVertices } from '../mesh/weld-vertices.js';
+
+/** Shares of a corner up to this are none: the place lies on the opposite edge. */
+const SHARE = 1e-9;
 
 /**
  * Which side of a surface a point lies on, told from where it is nearest. The normal of the one triangle that was found is
@@ -19,6 +22,8 @@ export class Pseudonormals {
   private readonly corners: Float64Array;
   private readonly corner: Uint32Array;
   private readonly opposite: Int32Array;
+  /** Welded vertices that lie on a rim. */
+  private rims: Uint8Array | undefined;
 
   /** O(triangles). */
   constructor(mesh: TriangleMesh) {
@@ -53,12 +58,23 @@ export class Pseudonormals {
     }
   }
 
+  /** Whether a place lies on a rim: beyond one, an open surface has no sides. O(1); the first call O(triangles). */
+  isOnRim({ triangle: t, v, w }: SurfaceHit): boolean {
+    this.rims ??= rimVertices(this.corner, this.corners.length / 3, this.opposite);
+    const shares = [1 - v - w, v, w];
+    for (let k = 0; k < 3; k++) {
+      if (shares[k] > 1 - SHARE && this.rims[this.corner[3 * t + k]]) return true;
+      // The edge opposite to a corner without a share.
+      if (shares[k] <= SHARE && this.opposite[3 * t + ((k + 1) % 3)] < 0) return true;
+    }
+    return false;
+  }
+
   /** @returns +1 outside or on the surface, -1 inside */
   side(hit: SurfaceHit, x: number, y: number, z: number): 1 | -1 {
     const { triangle: t, v, w } = hit;
     const u = 1 - v - w;
-    const rim = 1e-9;
-    const on = [u, v, w].map((share) => share > rim);
+    const on = [u, v, w].map((share) => share > SHARE);
     let nx = this.faces[3 * t];
     let ny = this.faces[3 * t + 1];
     let nz = this.faces[3 * t + 2];

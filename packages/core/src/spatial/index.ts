@@ -1,4 +1,5 @@
 export * from './disjoint-sets.js';
 export * from './point-grid.js';
+export * from './surface-gap.js';
 export * from './triangle-bvh.js';
 export * from './voxel-keys.js';

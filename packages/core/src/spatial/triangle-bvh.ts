@@ -22,15 +22,16 @@ export interface SurfaceHit {
  * Detection, 5.1.5 (the closest point).
  */
 export class TriangleBvh {
-  private readonly boxes: Float32Array;
+  /** Of each node: least x, y, z, then greatest. What goes down two hierarchies at once reads them too (`SurfaceGap`). */
+  readonly boxes: Float32Array;
   /** For a leaf: -(first + 1); for an inner node: index of its right child (the left one follows the node). */
-  private readonly link: Int32Array;
-  private readonly leafCount: Uint8Array;
-  private readonly order: Uint32Array;
-  private nodes = 0;
+  readonly link: Int32Array;
+  readonly leafCount: Uint8Array;
+  readonly order: Uint32Array;
+  nodes = 0;
   private readonly stack = new Int32Array(96);
 
-  constructor(private readonly mesh: TriangleMesh) {
+  constructor(readonly mesh: TriangleMesh) {
     const m = mesh.indices.length / 3;
     const { positions: p, indices } = mesh;
     this.order = new Uint32Array(m);
