@@ -72,7 +72,19 @@ export interface StepView {
 
 export interface ArtifactView {
   id: string;
-  kind: 'cloud' | 'frames' | 'placements' | 'mesh' | 'model' | 'light' | 'dimensions' | 'trust' | 'deviation' | 'file';
+  kind:
+    | 'cloud'
+    | 'frames'
+    | 'placements'
+    | 'mesh'
+    | 'model'
+    | 'light'
+    | 'dimensions'
+    | 'trust'
+    | 'deviation'
+    | 'surroundings'
+    | 'placings'
+    | 'file';
   bytes: number;
   /** Facts such as points, spacing, triangles. */
   facts: Record<string, number | string | boolean>;
@@ -228,6 +240,12 @@ export interface PieceView extends PieceSummary {
   trust: ArtifactView | null;
   /** How far each vertex of the surface lies off a reference; gone once the surface changes. */
   deviation: ArtifactView | null;
+  /** Another scanned place that the piece is put in. */
+  surroundings: ArtifactView | null;
+  /** Where it was put there, a `PlacingSheet` as JSON. */
+  placings: ArtifactView | null;
+  /** False if the surface or the surroundings have changed since. */
+  placingsFresh: boolean;
   stages: StageState[];
   canUndo: boolean;
   canRedo: boolean;

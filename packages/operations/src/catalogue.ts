@@ -5,6 +5,8 @@ import { captureLive } from './capture-live.js';
 import { checkCompare } from './check-compare.js';
 import { checkInspect } from './check-inspect.js';
 import { checkMeasure } from './check-measure.js';
+import { checkPlacings } from './check-placings.js';
+import { checkSurroundings } from './check-surroundings.js';
 import { checkUpright } from './check-upright.js';
 import { cleanCut } from './clean-cut.js';
 import { cleanFrames } from './clean-frames.js';
@@ -76,6 +78,8 @@ export const OPERATIONS = [
   checkUpright,
   checkMeasure,
   checkCompare,
+  checkSurroundings,
+  checkPlacings,
   deliverExport,
   deliverPrint,
   deliverWeb,

@@ -1,5 +1,6 @@
 import type { TrustSheet } from '@amber-knit/core/fusion';
 import type { Dimension, DimensionSheet, MeasuredDimension } from '@amber-knit/core/dimensions';
+import type { PlacingSheet } from '@amber-knit/core/placing';
 import { boundsOf, type BakedMap, type LightModel, type Placement, type TriangleMesh } from '@amber-knit/core/geometry';
 import type { Mat4, Vec3 } from '@amber-knit/core/math';
 import type { Origin } from '@amber-knit/core/measure';
@@ -59,6 +60,17 @@ export class CheckUprightParams {
   origin: Origin = 'base';
 }
 
+/** The piece stays where it was put in its surroundings, whatever its own frame is now. */
+async function placingsMoved(sheet: PlacingSheet, motion: Mat4): Promise<PlacingSheet> {
+  const { invertRigid, multiply } = await import('@amber-knit/core/math');
+  const moved = (m: readonly number[]): number[] => Array.from(multiply(Float64Array.from(m), invertRigid(motion)));
+  return {
+    ...sheet,
+    asked: sheet.asked.map((p) => ({ ...p, sceneFromPiece: moved(p.sceneFromPiece) })),
+    ways: sheet.ways.map((w) => ({ ...w, sceneFromPiece: moved(w.sceneFromPiece) })),
+  };
+}
+
 /** Gives the piece its up, ground and origin: surface, scans, dimensions and comparison move as one. */
 export const checkUpright = defineOperation({
   id: OPERATION_IDS.checkUpright,
@@ -68,11 +80,11 @@ export const checkUpright = defineOperation({
   help: 'Turns the piece upright, puts it on the ground and gives it its origin. Scans, dimensions and files that are written follow; nothing is measured anew.',
   movesNothing: true,
   needs: ['mesh'],
-  uses: ['placements', 'model', 'light', 'dimensions', 'trust', 'deviation'],
-  gives: ['mesh', 'placements', 'model', 'light', 'dimensions', 'trust', 'deviation'],
+  uses: ['placements', 'model', 'light', 'dimensions', 'trust', 'deviation', 'placings'],
+  gives: ['mesh', 'placements', 'model', 'light', 'dimensions', 'trust', 'deviation', 'placings'],
   params: CheckUprightParams,
   suggest: () => ({}),
-  async run({ mesh, placements, model, light, dimensions, trust, deviation }, params, ctx) {
+  async run({ mesh, placements, model, light, dimensions, trust, deviation, placings }, params, ctx) {
     const { fromAxisAngle, identity, multiply, rotationAngle } = await import('@amber-knit/core/math');
     const { restingPlanes, turnUp, uprightMotion } = await import('@amber-knit/core/measure');
     let turn: Mat4 = identity();
@@ -103,6 +115,7 @@ export const checkUpright = defineOperation({
       ...(dimensions ? { dimensions: await sheetMoved(dimensions, motion) } : {}),
       ...(trust ? { trust: await trustMoved(trust, motion) } : {}),
       ...(deviation ? { deviation: await deviationMoved(deviation, motion) } : {}),
+      ...(placings ? { placings: await placingsMoved(placings, motion) } : {}),
     };
     const b = boundsOf(outputs.mesh!.positions);
     return {

@@ -6,6 +6,8 @@ export const OPERATION_IDS = {
   checkCompare: 'check.compare',
   checkInspect: 'check.inspect',
   checkMeasure: 'check.measure',
+  checkPlacings: 'check.placings',
+  checkSurroundings: 'check.surroundings',
   checkUpright: 'check.upright',
   cleanCut: 'clean.cut',
   cleanFrames: 'clean.frames',

@@ -3,6 +3,7 @@ import type { LightModel, Placement, Scan, TexturedMesh, TriangleMesh } from '@a
 import type { DeviationMap } from '@amber-knit/core/stored';
 import type { SurfaceShape, TrustSheet } from '@amber-knit/core/fusion';
 import type { ByteSource } from '@amber-knit/core/io';
+import type { PlacingSheet } from '@amber-knit/core/placing';
 import type { RunContext } from '@amber-knit/core/runtime';
 import type { FigureFields, FigureValues } from './figures.js';
 import type { ParamsClass } from './params.js';
@@ -16,6 +17,12 @@ export interface OutputFile {
   name: string;
   mediaType: string;
   bytes: Uint8Array;
+}
+
+/** A place that was scanned on its own. */
+export interface Surroundings {
+  name: string;
+  mesh: TriangleMesh;
 }
 
 /** What operations take and give: the artifact kinds, with their values in memory. */
@@ -35,6 +42,10 @@ export interface WorkData {
   trust: TrustSheet;
   /** How far the surface lies off a reference. */
   deviation: DeviationMap;
+  /** Another scanned place, in a frame of its own, to put the piece in. */
+  surroundings: Surroundings;
+  /** Where it was put there, and what was found. */
+  placings: PlacingSheet;
   file: OutputFile & {
     /** An uploaded file that is read piece by piece; its `bytes` are then empty. */
     source?: ByteSource;

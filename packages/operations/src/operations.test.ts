@@ -125,6 +125,7 @@ test('every kind of parameter can be given on a command line', () => {
     names: ['f1,f2', ['f1', 'f2']],
     pose: ['1,0,0,0', [1, 0, 0, 0]],
     dimensions: ['[{"kind":"holds"}]', [{ kind: 'holds' }]],
+    placings: ['[{"name":"a"}]', [{ name: 'a' }]],
     reaches: ['[{"reach":2}]', [{ reach: 2 }]],
     trust: ['[{"how":"only"}]', [{ how: 'only' }]],
     edits: ['[{"kind":"cut"}]', [{ kind: 'cut' }]],

@@ -40,6 +40,7 @@ export interface ParamField {
     | 'pairs'
     | 'pose'
     | 'dimensions'
+    | 'placings'
     | 'trust'
     | 'edits'
     | 'reaches';
@@ -304,6 +305,35 @@ export const ReachesParam = (o: { title: string; help: string }): PropertyDecora
     Type(() => AskedReach),
   ]);
 
+/** A place for the piece in its surroundings; see core's `Placing`. */
+export class AskedPlacing {
+  @IsString()
+  @MaxLength(80)
+  name: string;
+
+  @IsString()
+  @MaxLength(400)
+  note: string;
+
+  @ValidateBy({
+    name: 'isRigidMotion',
+    validator: {
+      validate: isRigid,
+      defaultMessage: () => '$property must be a rigid motion: sixteen numbers, column by column',
+    },
+  })
+  sceneFromPiece: number[];
+}
+
+/** Places for the piece in its surroundings. */
+export const PlacingsParam = (o: { title: string; help: string }): PropertyDecorator =>
+  field('placings', { ...o, whenEmpty: 'none' }, [
+    IsArray(),
+    ArrayMaxSize(100),
+    ValidateNested({ each: true }),
+    Type(() => AskedPlacing),
+  ]);
+
 /** What was done to a surface by hand, one edit after the other; see core's `HandEdit`. */
 export const EditsParam = (o: { title: string; help: string }): PropertyDecorator =>
   field('edits', { ...o, whenEmpty: 'none' }, [
@@ -387,7 +417,7 @@ function faultText({ constraints, children }: ValidationError): string {
 }
 
 /** Kinds that a command line gives as JSON. */
-const AS_JSON: readonly ParamField['kind'][] = ['pairs', 'dimensions', 'trust', 'edits', 'reaches'];
+const AS_JSON: readonly ParamField['kind'][] = ['pairs', 'dimensions', 'trust', 'edits', 'reaches', 'placings'];
 
 /** What a text means as JSON; the text itself if it is none, so that the rules can say what is wrong. */
 function jsonOf(text: string): unknown {

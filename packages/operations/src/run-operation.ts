@@ -12,6 +12,8 @@ const NAMES: Record<ArtifactKind, string> = {
   dimensions: 'dimensions',
   trust: 'places of trust',
   deviation: 'a comparison',
+  surroundings: 'surroundings',
+  placings: 'placings',
   file: 'a file',
 };
 

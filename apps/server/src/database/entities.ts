@@ -76,6 +76,9 @@ export interface Heads {
   trust?: string;
   /** How far it lies off a reference. */
   deviation?: string;
+  /** Another scanned place, and where the piece was put there. */
+  surroundings?: string;
+  placings?: string;
   /** Turntable strip of the surface, for the shelf. */
   picture?: string;
 }

@@ -16,10 +16,10 @@ export interface PieceFacts {
 /** What a run looks at, from what is stored of a piece. */
 export function pieceGround({ run, view, stats, states, steps }: PieceFacts): Ground {
   const led = new Set(states.map((s) => s.stepId));
-  const { plan, scanList, placements, mesh, model, dimensions, trust, deviation } = view;
+  const { plan, scanList, placements, mesh, model, dimensions, trust, deviation, surroundings, placings } = view;
   const current = new Set<string | undefined>([
     ...scanList.flatMap((s) => [s.cloud.id, s.framesId ?? undefined]),
-    ...[placements, mesh, model, dimensions, trust, deviation].map((a) => a?.id),
+    ...[placements, mesh, model, dimensions, trust, deviation, surroundings, placings].map((a) => a?.id),
   ]);
   const done = steps.filter((s) => s.status === 'done');
   // What changed nothing on what still stands, or only wrote a file, would do no other thing now.

@@ -150,6 +150,8 @@ export class PieceStore {
       'dimensions',
       'trust',
       'deviation',
+      'surroundings',
+      'placings',
       'picture',
     ] as const) {
       let encoded = result[slot];
@@ -163,6 +165,8 @@ export class PieceStore {
     if (result.mesh && !result.model) delete next.model;
     if (result.mesh && !result.light) delete next.light;
     if (result.mesh && !result.deviation) delete next.deviation;
+    // Placings are told in the frame of their surroundings.
+    if (result.surroundings) delete next.placings;
     if (result.file) {
       const artifact = await this.saveArtifact(
         pieceId,

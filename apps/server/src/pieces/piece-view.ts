@@ -61,6 +61,7 @@ export async function buildPieceView(
   const stages = buildStages(piece, heads, scanList, artifacts, stepOf, steps);
   const mesh = view(heads.mesh);
   const dimensions = view(heads.dimensions);
+  const placings = view(heads.placings);
   const reached = [...stages].reverse().find((s) => s.state === 'done' || s.state === 'outdated')?.stage ?? 'plan';
   const undoOf = state?.stepId ? stepOf.get(state.stepId) : undefined;
   return {
@@ -86,6 +87,12 @@ export async function buildPieceView(
     dimensions,
     trust: view(heads.trust),
     deviation: view(heads.deviation),
+    surroundings: view(heads.surroundings),
+    placings,
+    placingsFresh:
+      !placings ||
+      (isOf(stepOf.get(placings.stepId ?? ''), mesh?.id) &&
+        isOf(stepOf.get(placings.stepId ?? ''), heads.surroundings)),
     dimensionsFresh: !dimensions || isOf(stepOf.get(dimensions.stepId ?? ''), mesh?.id),
     stages,
     canUndo: Boolean(state?.parentId),
@@ -151,7 +158,7 @@ function buildStages(
     return step.inputs.every((input) => {
       const kind = artifacts.get(input)?.kind;
       // Frames never change, and what was measured on a surface does not make another.
-      if (kind === 'frames' || kind === 'dimensions' || kind === 'deviation') return true;
+      if (kind === 'frames' || kind === 'dimensions' || kind === 'deviation' || kind === 'placings') return true;
       if (kind === 'cloud' || kind === 'trust') return current.has(input);
       // Placements that were improved are no longer current; what counts is whether the new ones looked at the clouds.
       if (kind === 'placements' && a?.kind === 'placements') return fromClouds || fresh(input);

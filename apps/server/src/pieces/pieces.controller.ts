@@ -235,7 +235,7 @@ export class PiecesController {
     if (!artifact) throw new NotFoundException('There is no such artifact.');
     const { kind, facts, blobSha256: sha256 } = artifact;
     const plain =
-      kind === 'placements' || kind === 'dimensions' || kind === 'trust'
+      kind === 'placements' || kind === 'dimensions' || kind === 'trust' || kind === 'placings'
         ? 'application/json'
         : 'application/octet-stream';
     const saved = kind === 'file' && facts.name && facts.mediaType !== 'image/png';

@@ -3,6 +3,7 @@ import { ApiOperation, ApiProperty, ApiPropertyOptional, ApiTags } from '@nestjs
 import { IsInt, IsObject, IsString, IsUUID, Max, MaxLength, Min } from 'class-validator';
 import type { StepView } from '@amber-knit/contracts';
 import { Name, Optional } from '../http/body-rules.js';
+import { OPERATION_IDS } from '@amber-knit/operations';
 import { StepsService } from './steps.service.js';
 
 export class NewStepBody {
@@ -43,6 +44,16 @@ export class ImportBody {
   @Optional()
   @Name(80)
   setup?: string;
+
+  @ApiPropertyOptional({ description: 'What is to be done with it: brought in as scans if nothing else is said' })
+  @Optional()
+  @IsString()
+  operationId?: string;
+
+  @ApiPropertyOptional({ description: 'Parameters of that operation' })
+  @Optional()
+  @IsObject()
+  params?: Record<string, unknown>;
 }
 
 @ApiTags('Steps')
@@ -59,9 +70,12 @@ export class StepsController {
 
   @Post('pieces/:id/imports')
   @HttpCode(202)
-  @ApiOperation({ summary: 'Brings the scans of a file in that a step made, in this piece or another' })
-  import(@Param('id', ParseUUIDPipe) id: string, @Body() { artifact, setup }: ImportBody): Promise<StepView> {
-    return this.steps.importArtifact(id, artifact, setup ?? 'Setup 1');
+  @ApiOperation({
+    summary: 'Brings in what a step made, in this piece or another: the scans of a file, or a surface as a reference',
+  })
+  import(@Param('id', ParseUUIDPipe) id: string, @Body() body: ImportBody): Promise<StepView> {
+    const { artifact, setup = 'Setup 1', operationId = OPERATION_IDS.captureImport, params = {} } = body;
+    return this.steps.importArtifact(id, artifact, setup, operationId, params);
   }
 
   @Get('pieces/:id/steps')

@@ -77,12 +77,33 @@ export class StepsService {
     return open.filter((s) => operationOf(s)?.gives.some((kind) => taken.has(kind))).map((s) => s.id);
   }
 
-  /** Queues an import of a file that a step made. @throws GeometryError `invalid-parameter` if it is none */
-  async importArtifact(pieceId: string, artifactId: string, setup: string): Promise<StepView> {
-    const file = await this.db.manager.findOneByOrFail(Artifact, { id: artifactId });
-    if (file.kind !== 'file') throw new GeometryError('invalid-parameter', 'Only files can be brought in.');
-    const name = String(file.facts.name ?? 'scans');
-    return this.enqueue(pieceId, OPERATION_IDS.captureImport, {}, 1, { sha256: file.blobSha256, name, setup });
+  /**
+   * Queues an operation that begins with a file, on one that a step made, or on the surface of a piece.
+   * @throws GeometryError `invalid-parameter` if it is neither
+   */
+  async importArtifact(
+    pieceId: string,
+    artifactId: string,
+    setup: string,
+    operationId: string,
+    params: Record<string, unknown>,
+  ): Promise<StepView> {
+    const {
+      kind,
+      facts,
+      pieceId: from,
+      blobSha256: sha256,
+    } = await this.db.manager.findOneByOrFail(Artifact, { id: artifactId });
+    if (!(findOperation(operationId).needs as string[]).includes('file'))
+      throw new GeometryError('invalid-parameter', 'What begins with no file can’t be begun with one.');
+    const isSurface = kind === 'mesh' && operationId !== OPERATION_IDS.captureImport;
+    if (kind !== 'file' && !isSurface)
+      throw new GeometryError('invalid-parameter', 'Only files and surfaces can be brought in.');
+    // A surface goes by the name of its piece.
+    const name = isSurface
+      ? (await this.db.manager.findOneByOrFail(Piece, { id: from })).name
+      : String(facts.name ?? 'scans');
+    return this.enqueue(pieceId, operationId, params, 1, { sha256, name, setup });
   }
 
   /**

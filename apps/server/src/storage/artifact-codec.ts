@@ -27,6 +27,8 @@ import {
   encodeMesh,
   rowsLeftOf,
 } from '@amber-knit/core/stored';
+import { plainPlacings, type PlacingSheet } from '@amber-knit/core/placing';
+import type { Surroundings } from '@amber-knit/operations';
 import { plainSheet, type DimensionSheet } from '@amber-knit/core/dimensions';
 import type { TrustSheet } from '@amber-knit/core/fusion';
 import { coverageGrowth } from '@amber-knit/core/frames';
@@ -309,6 +311,26 @@ export function encodeDimensions(sheet: DimensionSheet): EncodedArtifact {
 export function decodeDimensions(bytes: Uint8Array): DimensionSheet {
   const { asked, found } = JSON.parse(new TextDecoder().decode(bytes)) as DimensionSheet;
   return { asked, found };
+}
+
+/** Surroundings as a surface that has a name. */
+export async function encodeSurroundings({ name, mesh }: Surroundings): Promise<EncodedArtifact> {
+  const encoded = await encodeSurface(mesh);
+  return { ...encoded, kind: 'surroundings', facts: { ...encoded.facts, name } };
+}
+
+/** Placings as JSON (docs/formats.md). */
+export function encodePlacings(sheet: PlacingSheet): EncodedArtifact {
+  return {
+    kind: 'placings',
+    bytes: new TextEncoder().encode(JSON.stringify(plainPlacings(sheet))),
+    facts: { placings: sheet.asked.length, clashing: sheet.found.filter((f) => f.state === 'clash').length },
+  };
+}
+
+export function decodePlacings(bytes: Uint8Array): PlacingSheet {
+  const { surroundings, asked, found, ways } = JSON.parse(new TextDecoder().decode(bytes)) as PlacingSheet;
+  return { surroundings, asked, found, ways };
 }
 
 /** Pictures in a turntable strip and the edge of each, pixels. */

@@ -255,6 +255,11 @@ export class StepRunner {
     if (wanted.has('trust')) job.trust = await bytes(heads.trust);
     if (wanted.has('dimensions')) job.dimensions = await bytes(heads.dimensions);
     if (wanted.has('deviation')) job.deviation = await bytes(heads.deviation);
+    if (wanted.has('placings')) job.placings = await bytes(heads.placings);
+    if (wanted.has('surroundings') && heads.surroundings) {
+      const { facts, blobSha256 } = await input(heads.surroundings);
+      job.surroundings = { name: String(facts.name), bytes: await this.blobs.get(blobSha256) };
+    }
     if (wanted.has('file') && step.sourceSha256) {
       job.file = { name: step.sourceName ?? 'scan', path: join(dir, 'source') };
       await this.blobs.copyTo(step.sourceSha256, job.file.path);

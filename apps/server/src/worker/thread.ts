@@ -13,15 +13,18 @@ import {
   decodeDimensions,
   decodeTrust,
   decodePlacements,
+  decodePlacings,
   decodeScan,
   decodeSurface,
   encodeDimensions,
   encodeTrust,
   encodePicture,
   encodePlacements,
+  encodePlacings,
   encodeScanCloud,
   encodeScanFrames,
   encodeSurface,
+  encodeSurroundings,
   type EncodedArtifact,
   type EncodedCloud,
   type StoredScan,
@@ -44,6 +47,8 @@ export interface ThreadJob {
   dimensions?: Uint8Array;
   trust?: Uint8Array;
   deviation?: Uint8Array;
+  surroundings?: { name: string; bytes: Uint8Array };
+  placings?: Uint8Array;
   /** An uploaded file, on disk for as long as the job runs. */
   file?: { name: string; path: string };
   /** Where results that are too large to be held may be written; emptied once they are stored. */
@@ -73,6 +78,8 @@ export interface ThreadResult {
   dimensions?: EncodedArtifact;
   trust?: EncodedArtifact;
   deviation?: EncodedArtifact;
+  surroundings?: EncodedArtifact;
+  placings?: EncodedArtifact;
   picture?: EncodedArtifact;
   file?: { name: string; mediaType: string; bytes: Uint8Array };
 }
@@ -113,6 +120,10 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
     ...(job.dimensions ? { dimensions: decodeDimensions(job.dimensions) } : {}),
     ...(job.trust ? { trust: decodeTrust(job.trust) } : {}),
     ...(job.deviation ? { deviation: decodeDeviation(job.deviation) } : {}),
+    ...(job.surroundings
+      ? { surroundings: { name: job.surroundings.name, mesh: decodeSurface(job.surroundings.bytes) } }
+      : {}),
+    ...(job.placings ? { placings: decodePlacings(job.placings) } : {}),
     ...(job.file ? { file: uploadedFile(job.file.name, job.file.path) } : {}),
   };
   const pool = new ThreadPool(availableParallelism());
@@ -162,6 +173,8 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
       bytes: encodeDeviation(outputs.deviation),
       facts: { reference: outputs.deviation.reference, tolerance: outputs.deviation.tolerance },
     },
+    surroundings: outputs.surroundings && (await encodeSurroundings(outputs.surroundings)),
+    placings: outputs.placings && encodePlacings(outputs.placings),
     file: outputs.file,
   };
 }

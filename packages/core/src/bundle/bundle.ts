@@ -22,7 +22,8 @@ export interface BundleHeader {
 export type Column = Float32Array | Uint8Array | Uint16Array | Uint32Array;
 const BYTES = { f32: 4, u8: 1, u16: 2, u32: 4 } as const;
 const KINDS = { f32: Float32Array, u8: Uint8Array, u16: Uint16Array, u32: Uint32Array } as const;
-const MAGIC = 0x31424b41;
+/** The first four bytes of every bundle, as a little-endian number. */
+export const BUNDLE_MAGIC = 0x31424b41;
 const PAGE_ROWS = 16_384;
 
 const typeOf = (a: Column): BundleTable['columns'][number]['type'] =>
@@ -111,7 +112,7 @@ function beginning(
   const text = new TextEncoder().encode(json + ' '.repeat((8 - (length % 8)) % 8));
   const head = new Uint8Array(8 + text.length);
   const view = new DataView(head.buffer);
-  view.setUint32(0, MAGIC, true);
+  view.setUint32(0, BUNDLE_MAGIC, true);
   view.setUint32(4, text.length, true);
   head.set(text, 8);
   let total = head.length;
@@ -210,7 +211,7 @@ export class BundleReader {
     if (!this.header) {
       if (bytes.length < 8) return 0;
       const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-      if (view.getUint32(0, true) !== MAGIC)
+      if (view.getUint32(0, true) !== BUNDLE_MAGIC)
         throw new GeometryError('corrupt-file', 'These are not the bytes of a bundle.');
       const length = view.getUint32(4, true);
       if (length > 1 << 24) throw new GeometryError('corrupt-file', `The bundle's header claims ${length} bytes.`);

@@ -18,6 +18,7 @@ import { looksLikePcd, readPcd } from './pcd/read-pcd.js';
 import { looksLikePly, readPly } from './ply/read-ply.js';
 import { readRgbdScan } from './rgbd/rgbd-folder.js';
 import type { ScanFile } from './scan-file.js';
+import { looksStored, readStoredSurface } from './read-stored-surface.js';
 import { readStl } from './stl/stl.js';
 import { isPackage3mf, read3mf } from './three-mf/read-3mf.js';
 import { readTextCloud } from './text/read-text-cloud.js';
@@ -54,6 +55,7 @@ export async function readScanFiles(bytes: Bytes, name: string, options: ReadOpt
     const files = readArchive(bytes, name);
     return isPackage3mf(files) ? [read3mf(files)] : readArchived(files, name, options);
   }
+  if (looksStored(bytes)) return [readStoredSurface(bytes)];
   if (looksLikeE57(bytes)) return readE57(bytes, options.step);
   if (looksLikeGlb(bytes)) return [await readGltf(bytes)];
   if (endingOf(name) === 'gltf') return [await readGltf(bytes, new Map())];

@@ -18,7 +18,7 @@ export interface Thoroughness {
 }
 
 /** For the record; and while something is being moved. */
-export const THOROUGH: Thoroughness = { precision: 0.01, depthPlaces: 200_000, volumePlaces: 300_000 };
+export const THOROUGH: Thoroughness = { precision: 0.01, depthPlaces: 60_000, volumePlaces: 150_000 };
 export const QUICK: Thoroughness = { precision: 0.1, depthPlaces: 500, volumePlaces: 0 };
 
 /** Nearer than this is touching: no scanner tells the two apart, mm. */
