@@ -1,5 +1,6 @@
 import { createApi, fetchBaseQuery } from '@reduxjs/toolkit/query/react';
 import type { DimensionSheet } from '@amber-knit/core/dimensions';
+import type { PlacingSheet } from '@amber-knit/core/placing';
 import type { TrustSheet } from '@amber-knit/core/fusion';
 import type {
   AwayPiece,
@@ -137,6 +138,14 @@ export const api = createApi({
       query: ({ pieceId, artifact }) => ({ url: `pieces/${pieceId}/imports`, method: 'POST', body: { artifact } }),
       invalidatesTags: (step) => (step ? [{ type: 'Steps', id: step.pieceId }] : []),
     }),
+    /** Begins an operation on the surface of a piece, as if that were a file. */
+    bringSurface: build.mutation<
+      StepView,
+      { pieceId: string; artifact: string; operationId: string; params: Record<string, unknown> }
+    >({
+      query: ({ pieceId, ...body }) => ({ url: `pieces/${pieceId}/imports`, method: 'POST', body }),
+      invalidatesTags: (step) => (step ? [{ type: 'Steps', id: step.pieceId }] : []),
+    }),
     /** Runs a step once more, from the same file, with some parameters changed. */
     runAgain: build.mutation<StepView, { id: string; params: Record<string, unknown> }>({
       query: ({ id, params }) => ({ url: `steps/${id}/again`, method: 'POST', body: { params } }),
@@ -144,6 +153,8 @@ export const api = createApi({
     }),
     /** What was measured, as an artifact holds it: it never changes. */
     dimensions: build.query<DimensionSheet, string>({ query: (artifact) => `artifacts/${artifact}/data` }),
+    /** Where the piece was put in its surroundings, as an artifact holds it. */
+    placings: build.query<PlacingSheet, string>({ query: (artifact) => `artifacts/${artifact}/data` }),
     /** Which scans count where, as an artifact holds it. */
     trust: build.query<TrustSheet, string>({ query: (artifact) => `artifacts/${artifact}/data` }),
     guided: build.query<GuidedState, string>({

@@ -36,6 +36,15 @@ export const watch = <T, S>(whole: Watch<T>, part: (state: T) => S): Watch<S> =>
   current: () => part(whole.current()),
 });
 
+/** Whether one of two things holds. */
+export const either = (a: Watch<boolean>, b: Watch<boolean>): Watch<boolean> => ({
+  subscribe: (listener) => {
+    const ends = [a.subscribe(listener), b.subscribe(listener)];
+    return () => ends.forEach((end) => end());
+  },
+  current: () => a.current() || b.current(),
+});
+
 /** The state, or a part of it, followed by the component. */
 export function useStore<T, S = T>(store: Watch<T>, part: (state: T) => S = (s) => s as unknown as S): S {
   return useSyncExternalStore(store.subscribe, () => part(store.current()));

@@ -44,13 +44,25 @@ export class SurfaceLayer {
   private surface?: LoadedSurface;
   private loading?: { artifactId: string; abort: AbortController };
   private painter?: SurfacePainter;
+  private veil = 1;
   private look: ViewLook = { color: 'true', lit: true, wireframe: false, edges: true, map: null };
 
-  /** @param onShown called whenever a surface takes the place of the points */
+  /**
+   * @param onShown called whenever a surface takes the place of the points
+   * @param side which sides are drawn: of a room its inside alone, so that one can look into it
+   */
   constructor(
     private readonly events: LayerEvents,
     private readonly onShown: () => void,
+    private readonly side: THREE.Side = THREE.DoubleSide,
   ) {}
+
+  /** How much it hides of what lies behind it: 1 all of it. */
+  set opacity(opacity: number) {
+    if (opacity === this.veil) return;
+    this.veil = opacity;
+    this.applyLook(this.look);
+  }
 
   /** Shows this artifact, or nothing. */
   show(artifactId: string | undefined): void {
@@ -120,8 +132,9 @@ export class SurfaceLayer {
     const { color, lit, wireframe } = look;
     (s.mesh.material as THREE.Material).dispose();
     const options: THREE.MeshStandardMaterialParameters & THREE.MeshBasicMaterialParameters = {
-      side: THREE.DoubleSide,
+      side: this.side,
       wireframe,
+      ...(this.veil < 1 ? { transparent: true, opacity: this.veil, depthWrite: false } : {}),
     };
     const geometry = s.mesh.geometry;
     const knowledge = this.painted(s);
@@ -188,7 +201,7 @@ export class SurfaceLayer {
     let best = 10 * pixel;
     let snapped: THREE.Vector3 | undefined;
     for (const v of corners) {
-      const q = new THREE.Vector3().fromBufferAttribute(p, v);
+      const q = new THREE.Vector3().fromBufferAttribute(p, v).applyMatrix4(mesh.matrixWorld);
       const d = q.distanceTo(hit.point);
       if (d < best) {
         best = d;

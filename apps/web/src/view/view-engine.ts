@@ -3,6 +3,7 @@ import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import type { BitSet } from '@amber-knit/core/geometry';
 import type { ScreenView } from '@amber-knit/core/selection';
 import { ContentLayers, type DraftSurface } from './content-layers';
+import { AroundLayer } from './around-layer';
 import { pointsApart, type OwnPoints } from './points-apart';
 import { EdgeShading } from './edge-shading';
 import { isSoftwareRendering } from './graphics';
@@ -81,6 +82,8 @@ export class ViewEngine {
     failed: (message) => this.onError?.(message),
   };
   private readonly shown = new ContentLayers(this.events, () => this.fit());
+  /** Another place, shown around the piece. */
+  readonly around: AroundLayer;
   /** Another state of the piece, shown in the left part of the view, and how large that part is. */
   private beside: ContentLayers | undefined;
   private split = 0.5;
@@ -120,6 +123,11 @@ export class ViewEngine {
     );
     this.scene.add(new THREE.HemisphereLight(0xffffff, 0xb9ad98, 1.5), this.headlight, this.marks);
     this.scene.add(this.shown.group);
+    this.around = new AroundLayer(this.scene, this.shown.group, {
+      ...this.events,
+      changed: () => this.draw(),
+      extended: () => this.fit(),
+    });
     this.resize = new ResizeObserver(() => this.fitCanvas());
     this.resize.observe(canvas.parentElement ?? canvas);
     this.fitCanvas();
@@ -132,6 +140,7 @@ export class ViewEngine {
     this.apart?.geometry.dispose();
     this.edges.dispose();
     this.beside?.dispose();
+    this.around.dispose();
     this.shown.dispose();
     this.controls.dispose();
     this.renderer.dispose();
@@ -389,7 +398,7 @@ export class ViewEngine {
       direction.normalize();
     }
     const distance = (1.5 * size) / Math.tan((this.camera.fov * Math.PI) / 360);
-    this.camera.position.copy(target).addScaledVector(direction, distance);
+    this.camera.position.copy(target).addScaledVector(this.around.freeDirection(target, direction, distance), distance);
     this.controls.target.copy(target);
     this.controls.update();
     this.draw();
@@ -493,6 +502,23 @@ export class ViewEngine {
 
   /** Closest surface or point under a pointer position; snaps to a vertex within 10 pixels. */
   pick(clientX: number, clientY: number): Pick | undefined {
+    const { ray, pixel } = this.rayAt(clientX, clientY);
+    const planes = this.renderer.clippingPlanes;
+    // What the section takes away can't be picked; behind it, more than the first hit counts.
+    ray.firstHitOnly = planes.length === 0;
+    const shown = (p: THREE.Vector3): boolean => planes.every((plane) => plane.distanceToPoint(p) >= 0);
+    return this.surface.visible ? this.surface.pick(ray, pixel, shown) : this.clouds.pick(ray, pixel, shown);
+  }
+
+  /** Closest place of the surroundings under a pointer position. */
+  pickAround(clientX: number, clientY: number): Pick | undefined {
+    const { ray, pixel } = this.rayAt(clientX, clientY);
+    ray.firstHitOnly = true;
+    return this.around.pick(ray, pixel);
+  }
+
+  /** The ray under a pointer position, and what a pixel measures about where it looks, mm. */
+  private rayAt(clientX: number, clientY: number): { ray: THREE.Raycaster; pixel: number } {
     const rect = this.canvas.getBoundingClientRect();
     const pointer = new THREE.Vector2(
       ((clientX - rect.left) / rect.width) * 2 - 1,
@@ -503,11 +529,7 @@ export class ViewEngine {
     const pixel =
       (2 * Math.tan((this.camera.fov * Math.PI) / 360) * this.camera.position.distanceTo(this.controls.target)) /
       rect.height;
-    const planes = this.renderer.clippingPlanes;
-    // What the section takes away can't be picked; behind it, more than the first hit counts.
-    ray.firstHitOnly = planes.length === 0;
-    const shown = (p: THREE.Vector3): boolean => planes.every((plane) => plane.distanceToPoint(p) >= 0);
-    return this.surface.visible ? this.surface.pick(ray, pixel, shown) : this.clouds.pick(ray, pixel, shown);
+    return { ray, pixel };
   }
 
   /** Marks picked points and the line between them. */
@@ -545,7 +567,7 @@ export class ViewEngine {
   }
 
   private contentBox(): THREE.Box3 {
-    const box = this.shown.box();
+    const box = this.around.boxWith(this.shown.box());
     return box.isEmpty() && this.apart ? box.expandByObject(this.apart) : box;
   }
 

@@ -204,3 +204,9 @@ test('a note is pinned to the surface and knows its coordinates', () => {
   expect(valuesOf(pinned)).toEqual({ X: 12, Y: 5, Z: 10 });
   expect([pinned.label, pinned.moved.toFixed(3)]).toEqual([[12, 5, 10], '0.400']);
 });
+
+test('the way outwards is known at every place', () => {
+  const ground = new MeasuringGround(box);
+  expect(ground.outwards([12, 5, 10.2])).toEqual([0, 0, 1]);
+  expect(ground.outwards([-30, 3, 2])).toEqual([-1, 0, 0]);
+});

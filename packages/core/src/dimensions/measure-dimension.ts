@@ -90,6 +90,11 @@ export class MeasuringGround {
     return this.regions.grow(this.footOf(at).vertex, kind);
   }
 
+  /** The way outwards at a place: the normal of the surface there. */
+  outwards(at: Vec3): Vec3 {
+    return this.faceNormalAt(this.footOf(at).triangle);
+  }
+
   private found(
     dimension: Dimension,
     feet: Foot[],

@@ -1,5 +1,6 @@
 import type { Dimension, DimensionSheet, MeasuredDimension } from '@amber-knit/core/dimensions';
 import { DimensionsDesk } from './dimensions-desk';
+import type { Numbered } from '../../../shared/asking-worker';
 import type { FromDimensions, ToDimensions } from './dimensions.worker';
 
 const found = (value: number): MeasuredDimension => ({
@@ -14,12 +15,12 @@ const wall = (name: string, x: number): Dimension => ({ name, note: '', kind: 'w
 const questions: ToDimensions[] = [];
 
 class PromptWorker {
-  onmessage: ((e: { data: { number: number; answer: FromDimensions } }) => void) | null = null;
-  postMessage({ number, question }: { number: number; question: ToDimensions }): void {
+  onmessage: ((e: { data: Numbered<FromDimensions> }) => void) | null = null;
+  postMessage({ number, message: question }: Numbered<ToDimensions>): void {
     questions.push(question);
     const answer: FromDimensions =
       'dimension' in question ? { found: found(question.dimension.places[0][0]) } : { failed: 'no such surface' };
-    queueMicrotask(() => this.onmessage?.({ data: { number, answer } }));
+    queueMicrotask(() => this.onmessage?.({ data: { number, message: answer } }));
   }
   terminate(): void {}
 }

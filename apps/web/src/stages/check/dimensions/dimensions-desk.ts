@@ -1,4 +1,5 @@
 import type { Dimension, DimensionKind, DimensionSheet, MeasuredDimension } from '@amber-knit/core/dimensions';
+import { AskingWorker } from '../../../shared/asking-worker';
 import { Store } from '../../../shared/store';
 import type { FromDimensions, ToDimensions } from './dimensions.worker';
 import { freshName } from './dimension-words';
@@ -31,9 +32,10 @@ const keyOf = (meshId: string, { name: _n, note: _m, nominal: _s, ...asked }: Di
  * measures it again for the record.
  */
 export class DimensionsDesk extends Store<DimensionsState> {
-  private worker: Worker | null = null;
-  private waiting = new Map<number, (answer: FromDimensions) => void>();
-  private count = 0;
+  private readonly worker = new AskingWorker<ToDimensions, FromDimensions>(
+    () => new Worker(new URL('./dimensions.worker.ts', import.meta.url), { type: 'module' }),
+    { failed: 'The browser could not measure this. Reload the page.' },
+  );
 
   constructor() {
     super(NOTHING);
@@ -96,15 +98,13 @@ export class DimensionsDesk extends Store<DimensionsState> {
 
   /** The outlines of a section as a drawing. */
   async drawing(format: 'svg' | 'dxf', section: Dimension, meshId: string): Promise<Uint8Array> {
-    const answer = await this.ask({ meshId, section, format });
+    const answer = await this.worker.ask({ meshId, section, format });
     if (!('drawing' in answer)) throw new Error('failed' in answer ? answer.failed : 'The section could not be drawn.');
     return answer.drawing;
   }
 
   clear(): void {
-    this.worker?.terminate();
-    this.worker = null;
-    this.waiting.clear();
+    this.worker.end();
     if (this.state !== NOTHING) this.put(NOTHING);
   }
 
@@ -123,31 +123,9 @@ export class DimensionsDesk extends Store<DimensionsState> {
   private async measure(dimension: Dimension, meshId: string): Promise<void> {
     const key = keyOf(meshId, dimension);
     if (this.state.seen.has(key)) return;
-    const answer = await this.ask({ meshId, dimension });
+    const answer = await this.worker.ask({ meshId, dimension });
     if ('found' in answer) this.put({ ...this.state, seen: new Map([...this.state.seen, [key, answer.found]]) });
     else if ('failed' in answer) this.put({ ...this.state, failed: answer.failed });
-  }
-
-  private ask(question: ToDimensions): Promise<FromDimensions> {
-    if (!this.worker) {
-      const worker = new Worker(new URL('./dimensions.worker.ts', import.meta.url), { type: 'module' });
-      worker.onmessage = ({ data }: MessageEvent<{ number: number; answer: FromDimensions }>) => {
-        this.waiting.get(data.number)?.(data.answer);
-        this.waiting.delete(data.number);
-      };
-      worker.onerror = () => {
-        const failed = { failed: 'The browser could not measure this. Reload the page.' };
-        this.waiting.forEach((tell) => tell(failed));
-        this.waiting.clear();
-        this.worker = null;
-      };
-      this.worker = worker;
-    }
-    const number = this.count++;
-    return new Promise((resolve) => {
-      this.waiting.set(number, resolve);
-      this.worker!.postMessage({ number, question });
-    });
   }
 }
 

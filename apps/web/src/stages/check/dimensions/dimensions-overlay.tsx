@@ -3,6 +3,7 @@ import { dimensionText } from '@amber-knit/operations/quantity-text';
 import { useStore } from '../../../shared/store';
 import { DimensionLabels } from '../../../view/dimension-labels';
 import { useViewInput, type OverlayProps } from '../../../view/view-overlay';
+import { placingDesk } from '../placing/placing-desk';
 import { dimensionsDesk, type DimensionRow } from './dimensions-desk';
 import { wordsOf } from './dimension-words';
 import { useSheet } from './use-sheet';
@@ -29,7 +30,11 @@ export function DimensionsOverlay({ piece, engine, inputs }: OverlayProps) {
     },
     cancel: () => dimensionsDesk.cancel(),
   });
-  const drawn = rows.filter((r): r is Required<DimensionRow> => r.found !== undefined && !r.found.fault);
+  // In other surroundings the piece lies elsewhere: its dimensions wait until it is back.
+  const placed = useStore(placingDesk, (s) => s.open !== null);
+  const drawn = (placed ? [] : rows).filter(
+    (r): r is Required<DimensionRow> => r.found !== undefined && !r.found.fault,
+  );
   const numbers = drawn.map((row) => rows.indexOf(row));
   const chosen = selected === null ? -1 : numbers.indexOf(selected);
   return (

@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useState } from 'react';
 import { LocateFixed, Trash2, TriangleAlert } from 'lucide-react';
 import { againstNominal, type Dimension, type MeasuredDimension } from '@amber-knit/core/dimensions';
 import type { RegionKind } from '@amber-knit/core/fitting';
@@ -14,6 +14,7 @@ import { useStore } from '../../../shared/store';
 import type { StagePanelProps } from '../../stage-module';
 import { cautions, KIND_WORDS, SHAPE_WORDS, wordsOf } from './dimension-words';
 import { dimensionsDesk, type DimensionRow } from './dimensions-desk';
+import { useSentSheet } from '../use-sent-sheet';
 import { useSheet } from './use-sheet';
 
 const AXES: [string, [number, number, number]][] = [
@@ -34,22 +35,16 @@ export function DimensionsPanel({ piece, steps, busy }: StagePanelProps) {
   useEffect(() => {
     if (!isLoading) dimensionsDesk.settled(sheet);
   }, [sheet, isLoading, wanted]);
-  // The sheet goes to the server as soon as nothing else runs; what is picked meanwhile goes with the next.
-  const sent = useRef<{ sheet: Dimension[]; stepId?: string } | null>(null);
-  useEffect(() => {
-    if (!wanted || busy || isSending || isLoading || sent.current?.sheet === wanted) return;
-    const own: NonNullable<typeof sent.current> = { sheet: wanted };
-    sent.current = own;
-    run({ pieceId: piece.id, operationId: OPERATION_IDS.checkMeasure, params: { dimensions: wanted } })
-      .unwrap()
-      .then((step) => void (own.stepId = step.id))
-      .catch(() => dimensionsDesk.refused());
-  }, [wanted, busy, isSending, isLoading, piece.id, run]);
-  // A step that came to nothing has kept nothing.
-  const lost = steps.some((s) => s.id === sent.current?.stepId && (s.status === 'failed' || s.status === 'cancelled'));
-  useEffect(() => {
-    if (lost && sent.current?.sheet === wanted) dimensionsDesk.refused();
-  }, [lost, wanted]);
+  const { error: notKept, isSending: isKeeping } = useSentSheet(
+    { piece, steps, busy },
+    {
+      wanted,
+      ready: !isLoading,
+      operationId: OPERATION_IDS.checkMeasure,
+      params: (dimensions) => ({ dimensions }),
+      refused: () => dimensionsDesk.refused(),
+    },
+  );
   if (!meshId) return null;
   const kept = sheet?.asked ?? [];
   const { hints } = tool.kind ? wordsOf(tool.kind) : { hints: [] };
@@ -85,7 +80,7 @@ export function DimensionsPanel({ piece, steps, busy }: StagePanelProps) {
       )}
       {tool.kind && <p className="mb-0 mt-2 text-muted">{hints[tool.places.length]}</p>}
       {failed && <Notice tone="error">{failed}</Notice>}
-      {error && <Notice tone="error">{problemText(error)}</Notice>}
+      {(error ?? notKept) !== undefined && <Notice tone="error">{problemText(error ?? notKept)}</Notice>}
       {rows.length === 0 && !tool.kind && (
         <p className="mb-0 mt-2 text-muted">
           Nothing is measured yet. Choose what to measure, then click in the view. What you measure stays with the piece
@@ -135,7 +130,7 @@ export function DimensionsPanel({ piece, steps, busy }: StagePanelProps) {
             Out of date: the surface has changed since.
           </span>
           <Button
-            disabled={busy || isSending}
+            disabled={busy || isSending || isKeeping}
             onClick={() =>
               void run({ pieceId: piece.id, operationId: OPERATION_IDS.checkMeasure, params: { dimensions: kept } })
             }

@@ -1,6 +1,7 @@
 import { MeasuringGround, type Dimension, type MeasuredDimension } from '@amber-knit/core/dimensions';
 import { writeDxfDrawing, writeSvgDrawing } from '@amber-knit/core/io';
 import { flatCurve } from '@amber-knit/core/measure';
+import { answerQuestions } from '../../../shared/asking-worker';
 import { streamSurface } from '../../../view/surface-parts';
 
 // Measures dimensions off the page's thread, with what the server measures them with.
@@ -30,10 +31,4 @@ async function answer(question: ToDimensions): Promise<FromDimensions> {
   return { drawing: format === 'svg' ? writeSvgDrawing(lines, section.name) : writeDxfDrawing(lines) };
 }
 
-self.onmessage = ({ data }: MessageEvent<{ number: number; question: ToDimensions }>): void => {
-  const post = (found: FromDimensions): void =>
-    (self as unknown as Worker).postMessage({ number: data.number, answer: found });
-  answer(data.question)
-    .then(post)
-    .catch((e: unknown) => post({ failed: e instanceof Error ? e.message : String(e) }));
-};
+answerQuestions(answer, (failed): FromDimensions => ({ failed }));

@@ -1,6 +1,7 @@
 import { useEffect, useMemo, useState } from 'react';
 import { useStore } from '../../../shared/store';
 import type { OverlayProps } from '../../../view/view-overlay';
+import { placingDesk } from '../placing/placing-desk';
 import { DeviationLegend } from './deviation-legend';
 import { deviationColors, histogramOf } from './deviation-scale';
 import { referenceDesk } from './reference-desk';
@@ -10,7 +11,9 @@ export function ReferenceOverlay({ piece, engine }: OverlayProps) {
   const { deviation, shown } = useStore(referenceDesk);
   const [invented, setInvented] = useState<Uint8Array | undefined>();
   useEffect(() => referenceDesk.load(piece.deviation?.id), [piece.deviation]);
-  const on = shown ? deviation : null;
+  // What is placed elsewhere shows where it clashes.
+  const placed = useStore(placingDesk, (s) => s.open !== null);
+  const on = shown && !placed ? deviation : null;
   useEffect(() => {
     if (!on) return undefined;
     engine.paintSurface(({ invented: known }) => {

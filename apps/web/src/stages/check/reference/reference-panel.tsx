@@ -3,7 +3,6 @@ import { LocateFixed } from 'lucide-react';
 import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
 import { lengthText } from '@amber-knit/operations/quantity-text';
 import { api, problemText } from '../../../api/api';
-import { uploadScan } from '../../../api/upload-scan';
 import { useAppDispatch } from '../../../app/store';
 import { placeLookedAt } from '../../../app/view-slice';
 import { Button, Check, SelectRow, IconButton, Notice, ProgressBar } from '../../../shared/controls';
@@ -11,6 +10,7 @@ import { FileButton, SURFACE_FILES } from '../../../shared/file-button';
 import { NumberRow } from '../../../shared/number-row';
 import { useStore } from '../../../shared/store';
 import type { StagePanelProps } from '../../stage-module';
+import { OtherPieceButton, useSentSurface } from '../other-surface';
 import { referenceDesk } from './reference-desk';
 
 const PLACES = { anywhere: 'Find it, then fit', near: 'Fit from here', 'as-is': 'As they lie' };
@@ -23,32 +23,10 @@ export function ReferencePanel({ piece, steps, busy }: StagePanelProps) {
   const [place, setPlace] = useState<keyof typeof PLACES>('anywhere');
   const [unit, setUnit] = useState<keyof typeof UNITS>('mm');
   const [tolerance, setTolerance] = useState(0.2);
-  const [sending, setSending] = useState<number | null>(null);
-  const [refused, setRefused] = useState<string | null>(null);
+  const { send, bring, sending, refused } = useSentSurface(piece.id, OPERATION_IDS.checkCompare);
   const dispatch = useAppDispatch();
   if (!piece.mesh) return null;
   const last = steps.filter((s) => s.operationId === OPERATION_IDS.checkCompare).pop();
-  const send = (file: File): void => {
-    setRefused(null);
-    setSending(0);
-    uploadScan(
-      file,
-      {
-        pieceId: piece.id,
-        setup: '',
-        operation: OPERATION_IDS.checkCompare,
-        params: JSON.stringify({ place, unit, tolerance }),
-      },
-      {
-        progress: setSending,
-        done: () => setSending(null),
-        failed: (message) => {
-          setSending(null);
-          setRefused(message);
-        },
-      },
-    );
-  };
   return (
     <section aria-label="Against a reference" className="relative border-b border-line py-3">
       <h3 className="m-0 mb-1 text-sm font-semibold">Against a reference</h3>
@@ -77,10 +55,16 @@ export function ReferencePanel({ piece, steps, busy }: StagePanelProps) {
           accept={SURFACE_FILES}
           tone={deviation ? 'plain' : 'go'}
           disabled={busy || sending !== null}
-          onFile={send}
+          onFile={(file) => send(file, { place, unit, tolerance })}
         >
           {deviation ? 'Another reference …' : 'Choose a reference …'}
         </FileButton>
+        <OtherPieceButton
+          piece={piece}
+          label="Another piece …"
+          disabled={busy || sending !== null}
+          onChoose={(artifact) => bring(artifact, { place, tolerance })}
+        />
         {last && (
           <Button disabled={busy} onClick={() => void again({ id: last.id, params: { place, unit, tolerance } })}>
             Compare again
