@@ -16,6 +16,7 @@ import { mendTrial } from './mend-trial.js';
 import { misalignedTrial } from './misaligned-trial.js';
 import { nextViewTrial } from './next-view-trial.js';
 import { BENCH_OBJECTS, benchObject, type BenchObjectName } from './objects.js';
+import { placingTrial } from './placing-trial.js';
 import { reduceTrial } from './reduce-trial.js';
 import { registrationTrial, type TrialManner } from './registration-trial.js';
 import { selecting } from './selecting.js';
@@ -120,6 +121,10 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
         mapSize: t.count ?? 2048,
         threads: 2,
       }),
+  },
+  place: {
+    takes: '[objects] [SEED,SEED,…]',
+    run: (t) => placingTrial(t.objects.length ? t.objects : ['jug', 'wheel', 'fork', 'dragon'], t.seeds.slice(0, 1)),
   },
   check: { takes: '[objects]', run: (t) => checkTrial(t.objects.length ? t.objects : BODIES) },
   unwrap: {

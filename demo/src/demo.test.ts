@@ -4,6 +4,7 @@ import { createRandom, lookAt } from '@amber-knit/core/math';
 import { inspectTopology } from '@amber-knit/core/mesh';
 import { enclosedVolume } from '@amber-knit/core/measure';
 import {
+  cornerSurface,
   captureFrame,
   galleyJug,
   HAND_HELD_DEPTH_CAMERA,
@@ -57,4 +58,18 @@ test('depth has noise of the stated size, drop-outs, projector shadow and flying
   const noProjector = captureFrame(scene, pose, { ...camera, baseline: 0 }, createRandom(1), 'f').depth;
   const count = (d: Float32Array): number => d.reduce((n, z) => n + (z > 0 ? 1 : 0), 0);
   expect(count(a)).toBeLessThan(count(noProjector));
+});
+
+test('the wheelhouse corner as a surface is open behind its walls, coloured, and no coarser than asked', () => {
+  const { positions: p, colors, indices } = cornerSurface(60);
+  expect(colors).toHaveLength(p.length);
+  for (let i = 0; i < p.length; i++) expect(p[i] >= [-700, -700, 0][i % 3] - 1e-3).toBe(true);
+  let longest = 0;
+  for (let t = 0; t < indices.length; t += 3)
+    for (let k = 0; k < 3; k++) {
+      const [a, b] = [3 * indices[t + k], 3 * indices[t + ((k + 1) % 3)]];
+      longest = Math.max(longest, Math.hypot(p[a] - p[b], p[a + 1] - p[b + 1], p[a + 2] - p[b + 2]));
+    }
+  expect(longest).toBeLessThanOrEqual(60);
+  expect(longest).toBeGreaterThan(30);
 });

@@ -1,3 +1,4 @@
+export * from './corner-surface.js';
 export * from './depth-camera.js';
 export * from './galley-jug.js';
 export * from './hand-wheel.js';

@@ -1,13 +1,16 @@
 import 'reflect-metadata';
-import { simulateJugScans } from '@amber-knit/demo';
+import { cornerSurface, simulateJugScans } from '@amber-knit/demo';
 import { readConfig } from './config.js';
 import { openDatabase } from './database/data-source.js';
 import { Piece } from './database/entities.js';
 import { PieceStore } from './pieces/piece-store.js';
-import { encodeScanCloud, encodeScanFrames } from './storage/artifact-codec.js';
+import { encodePicture, encodeScanCloud, encodeScanFrames, encodeSurface } from './storage/artifact-codec.js';
 import { BlobStore } from './storage/blob-store.js';
 
-/** Makes the demo piece if the database holds no piece yet: two setups of the galley jug, scans loose. */
+/**
+ * Makes the demo pieces if the database holds no piece yet: two setups of the galley jug, scans loose, and the corner of the
+ * wheelhouse as a surface to put pieces in.
+ */
 const db = await openDatabase(readConfig().databaseUrl);
 if ((await db.manager.count(Piece)) === 0) {
   console.log('Scanning the demo piece (simulated, about half a minute) …');
@@ -20,6 +23,8 @@ if ((await db.manager.count(Piece)) === 0) {
     frames: encodeScanFrames(scan),
     frameCount: scan.frames!.length,
   }));
+  const corner = cornerSurface();
+  const [surface, picture] = [await encodeSurface(corner), encodePicture(corner)!];
   await db.transaction(async (manager) => {
     const piece = await manager.save(
       manager.create(Piece, {
@@ -28,6 +33,16 @@ if ((await db.manager.count(Piece)) === 0) {
       }),
     );
     await store.addScans(piece.id, null, encoded, manager);
+    const place = await manager.save(
+      manager.create(Piece, {
+        name: 'Wheelhouse corner',
+        note: 'Where the ferry’s wheel hangs: a place to put other pieces in',
+      }),
+    );
+    const saved = async (e: typeof surface): Promise<string> =>
+      (await store.saveArtifact(place.id, null, e, manager)).id;
+    const heads = { clouds: {}, mesh: await saved(surface), picture: await saved(picture) };
+    await store.advance(place.id, null, heads, manager);
   });
 }
 await db.destroy();
