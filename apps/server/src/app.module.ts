@@ -2,6 +2,9 @@ import { join } from 'node:path';
 import { Module, type DynamicModule } from '@nestjs/common';
 import { TypeOrmModule } from '@nestjs/typeorm';
 import { DataSource } from 'typeorm';
+import { ArchiveReader } from './archives/archive-reader.js';
+import { ArchiveWriter } from './archives/archive-writer.js';
+import { ArchivesController } from './archives/archives.controller.js';
 import { AwayController } from './away/away.controller.js';
 import { AwayService } from './away/away.service.js';
 import { CapturesController } from './captures/captures.controller.js';
@@ -46,6 +49,7 @@ export class AppModule {
         EventsController,
         HealthController,
         ReportsController,
+        ArchivesController,
         SharedViewController,
         SharedPageController,
       ],
@@ -70,6 +74,8 @@ export class AppModule {
             new CapturesService(db, blobs, steps, pieces, disk, join(config.uploadDir, 'spool')),
           inject: [DataSource, BlobStore, StepsService, PiecesService, DiskSpace],
         },
+        ArchiveReader,
+        ArchiveWriter,
         SelectionsService,
         {
           provide: SharedViewService,

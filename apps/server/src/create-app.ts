@@ -9,6 +9,7 @@ import { DocumentBuilder, SwaggerModule } from '@nestjs/swagger';
 import compression from 'compression';
 import { json, raw, type NextFunction, type Request, type Response } from 'express';
 import { AppModule } from './app.module.js';
+import { ArchiveReader } from './archives/archive-reader.js';
 import type { ServerConfig } from './config.js';
 import { ownRequestsOnly, securityHeaders, storableTextsOnly } from './http/guard.js';
 import { prepareSchema } from './database/data-source.js';
@@ -40,7 +41,13 @@ export async function createApp(config: ServerConfig): Promise<NestExpressApplic
     app.use(path, raw({ type: 'application/octet-stream', limit: '24mb' }));
   app.use(json({ limit: '8mb' }));
   app.use(storableTextsOnly);
-  const finisher = new UploadFinisher(app.get(DataSource), app.get(BlobStore), app.get(StepsService), config.uploadDir);
+  const finisher = new UploadFinisher(
+    app.get(DataSource),
+    app.get(BlobStore),
+    app.get(StepsService),
+    config.uploadDir,
+    app.get(ArchiveReader),
+  );
   app.use(uploadHandler(config, finisher, app.get(DiskSpace)));
   app.use(deviceListHandler(config.devicesUrl));
   relayDevices(app.getHttpServer() as Server, config);

@@ -36,6 +36,32 @@ export class BlobStore {
     return sha;
   }
 
+  /**
+   * Stores bytes whose sum is known beforehand.
+   * @throws Error if they are others, or not as many as was said: then nothing is stored
+   */
+  async putKnown(sha: string, size: number, parts: AsyncIterable<Buffer>, manager: EntityManager): Promise<void> {
+    const hash = createHash('sha256');
+    let length = 0;
+    const counted = async function* (): AsyncGenerator<Buffer> {
+      for await (const part of parts) {
+        hash.update(part);
+        length += part.length;
+        yield part;
+      }
+    };
+    let read = false;
+    const chunks = async function* (): AsyncGenerator<Buffer> {
+      read = true;
+      yield* evenly(counted());
+    };
+    await manager.transaction(async (tx) => {
+      await this.insert(sha, size, chunks(), tx);
+      // What was there already was not read.
+      if (read && (length !== size || hash.digest('hex') !== sha)) throw new Error(`The bytes of ${sha} are others.`);
+    });
+  }
+
   private async insert(
     sha: string,
     size: number,
@@ -171,6 +197,23 @@ function onlyField(copy: Buffer): Buffer | undefined {
   const row = 19 + copy.readInt32BE(15);
   if (copy.readInt16BE(row) < 0) return undefined;
   return copy.subarray(row + 6, row + 6 + copy.readInt32BE(row + 2));
+}
+
+/** The same bytes in chunks of the usual size. */
+async function* evenly(parts: AsyncIterable<Buffer>): AsyncGenerator<Buffer> {
+  let held: Buffer[] = [];
+  let length = 0;
+  for await (const part of parts) {
+    held.push(part);
+    length += part.length;
+    if (length < CHUNK) continue;
+    const all = Buffer.concat(held);
+    let at = 0;
+    for (; at + CHUNK <= length; at += CHUNK) yield all.subarray(at, at + CHUNK);
+    held = [all.subarray(at)];
+    length -= at;
+  }
+  if (length > 0) yield Buffer.concat(held);
 }
 
 function* chunksOf(bytes: Uint8Array): Generator<Buffer> {

@@ -4,6 +4,7 @@ import type { Upload } from '@tus/server';
 import type { DataSource } from 'typeorm';
 import { OPERATION_IDS } from '@amber-knit/operations';
 import { GeometryError } from '@amber-knit/core/runtime';
+import type { ArchiveReader } from '../archives/archive-reader.js';
 import { Step } from '../database/entities.js';
 import { toProblem } from '../problem.filter.js';
 import type { StepsService } from '../steps/steps.service.js';
@@ -11,7 +12,8 @@ import type { BlobStore } from '../storage/blob-store.js';
 
 /** A finished upload: the step that takes it, and how long it is. */
 export interface FinishedUpload {
-  stepId: string;
+  /** What it became: a step, or a piece that came out of an archive. */
+  became: { 'Amber-Step': string } | { 'Amber-Piece': string };
   bytes: number;
 }
 
@@ -22,13 +24,17 @@ export class UploadFinisher {
     private readonly blobs: BlobStore,
     private readonly steps: StepsService,
     private readonly uploadDir: string,
+    private readonly archives: ArchiveReader,
   ) {}
 
   /** The step that an upload became, whose file is no longer here; nothing if it became none. */
   async find(uploadId: string): Promise<FinishedUpload | undefined> {
     const step = await this.db.manager.findOneBy(Step, { uploadId });
     if (!step) return undefined;
-    return { stepId: step.id, bytes: (step.sourceSha256 && (await this.blobs.size(step.sourceSha256))) || 0 };
+    return {
+      became: { 'Amber-Step': step.id },
+      bytes: (step.sourceSha256 && (await this.blobs.size(step.sourceSha256))) || 0,
+    };
   }
 
   /**
@@ -38,12 +44,16 @@ export class UploadFinisher {
    */
   async finish(upload: Upload): Promise<FinishedUpload> {
     try {
-      const finished = await this.db.transaction(async (manager) => {
+      const finished = await this.db.transaction(async (manager): Promise<FinishedUpload> => {
         // Two requests may both find it complete: the second waits here, and then finds the step.
         await manager.query('SELECT pg_advisory_xact_lock(hashtextextended($1, 0))', [`upload ${upload.id}`]);
         const done = await manager.findOneBy(Step, { uploadId: upload.id });
-        if (done) return { stepId: done.id, bytes: upload.size ?? 0 };
+        if (done) return { became: { 'Amber-Step': done.id }, bytes: upload.size ?? 0 };
         const meta = upload.metadata ?? {};
+        if (meta.archive) {
+          const pieceId = await this.archives.bringIn(join(this.uploadDir, upload.id), manager);
+          return { became: { 'Amber-Piece': pieceId }, bytes: upload.size ?? 0 };
+        }
         const sha256 = await this.blobs.putFile(join(this.uploadDir, upload.id), manager);
         const source = {
           sha256,
@@ -53,7 +63,7 @@ export class UploadFinisher {
         };
         const operation = meta.operation || OPERATION_IDS.captureImport;
         const step = await this.steps.enqueue(pieceOf(meta), operation, paramsOf(meta), 1, source, manager);
-        return { stepId: step.id, bytes: upload.size ?? 0 };
+        return { became: { 'Amber-Step': step.id }, bytes: upload.size ?? 0 };
       });
       await this.remove(upload.id);
       return finished;

@@ -14,7 +14,7 @@ const MOST_UNFINISHED = 300;
 /**
  * Resumable upload (tus 1.0.0). Metadata: `filename`, `pieceId`, `setup`; `operation` that takes the file (an import if
  * none is named) and its `params` as JSON, or just a `unit`. A finished upload becomes a blob and a step, named in the
- * answer's `Amber-Step`. If that went wrong, or its answer was lost, HEAD and a PATCH of no bytes do it again or tell of it.
+ * answer's `Amber-Step`; an archive (`archive`) becomes a piece (`Amber-Piece`). If that went wrong, or its answer was lost, HEAD and a PATCH of no bytes do it again or tell of it.
  */
 export function uploadHandler(config: ServerConfig, finisher: UploadFinisher, disk: DiskSpace): RequestHandler {
   mkdirSync(config.uploadDir, { recursive: true });
@@ -36,7 +36,7 @@ export function uploadHandler(config: ServerConfig, finisher: UploadFinisher, di
     },
     async onUploadFinish(_request, upload) {
       try {
-        return { headers: { 'Amber-Step': (await finisher.finish(upload)).stepId } };
+        return { headers: { ...(await finisher.finish(upload)).became } };
       } catch (e) {
         throw asTusError(e);
       }
@@ -57,7 +57,7 @@ export function uploadHandler(config: ServerConfig, finisher: UploadFinisher, di
           'Cache-Control': 'no-store',
           'Upload-Offset': String(finished.bytes),
           'Upload-Length': String(finished.bytes),
-          'Amber-Step': finished.stepId,
+          ...finished.became,
         });
         response.status(200).end();
       },
