@@ -1,3 +1,4 @@
+import { readFile } from 'node:fs/promises';
 import { ballFile } from './ball-file.js';
 import { expect, test, type Page } from './watched-page.js';
 
@@ -79,4 +80,41 @@ test('a piece is shared with a note and a password, looked at on a phone, and th
   await theirs.reload();
   await expect(theirs.getByText('There is nothing here')).toBeVisible();
   await phone.close();
+});
+
+test('a piece is archived, removed for good, and brought in again with its ledger', async ({ page }) => {
+  await page.goto('/');
+  await page.getByRole('button', { name: 'New piece' }).click();
+  await page.getByLabel('Name').fill('Bowl to keep');
+  await page.getByRole('button', { name: 'Make it' }).click();
+  await page.getByRole('link', { name: /^Mend:/ }).click();
+  await page
+    .getByLabel('File of the surface')
+    .setInputFiles([{ name: 'bowl.ply', mimeType: 'application/octet-stream', buffer: ballFile(12) }]);
+  await expect(panel(page, 'Newest result')).toContainText('triangles brought in');
+  const address = page.url();
+  await page.getByRole('link', { name: /^Deliver/ }).click();
+  const waiting = page.waitForEvent('download');
+  await panel(page, 'Archive')
+    .getByRole('link', { name: /^Take the archive/ })
+    .click();
+  const download = await waiting;
+  expect(download.suggestedFilename()).toBe('Bowl to keep.zip');
+  const path = await download.path();
+
+  await page.goto('/');
+  await page.getByRole('button', { name: 'More for Bowl to keep' }).click();
+  await page.getByRole('menuitem', { name: /Put away/ }).click();
+  const file = { name: 'Bowl to keep.zip', mimeType: 'application/zip', buffer: await readFile(path) };
+  await page.getByLabel('Archive of a piece').setInputFiles([file]);
+  await expect(page.getByRole('alert')).toContainText('is here already, put away from the shelf');
+  const id = /pieces\/([^/]+)/.exec(address)![1];
+  await page.request.delete(`/api/away/${id}`);
+  await page.getByLabel('Archive of a piece').setInputFiles([file]);
+  await expect(page).toHaveURL(new RegExp(`/pieces/${id}$`));
+  await page.goto(address);
+  await expect(panel(page, 'Newest result')).toContainText('triangles brought in');
+  await expect
+    .poll(() => page.locator('canvas').first().getAttribute('data-triangles').then(Number))
+    .toBeGreaterThan(1000);
 });

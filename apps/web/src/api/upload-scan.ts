@@ -14,16 +14,26 @@ export interface UploadMeta {
   params: string;
 }
 
+interface UploadTold {
+  progress: (fraction: number) => void;
+  /** It is sent; what it became takes it from here: a step, or a piece. */
+  done: (id: string) => void;
+  failed: (message: string) => void;
+}
+
 /** Sends one file with resume; the server then checks it and adds it as a scan. */
-export function uploadScan(
+export const uploadScan = (file: File, about: UploadMeta, on: UploadTold): UploadJob =>
+  sendFile(file, { ...about }, 'Amber-Step', on);
+
+/** Sends an archive with resume; the server makes the piece of it anew. */
+export const uploadArchive = (file: File, on: UploadTold): UploadJob =>
+  sendFile(file, { archive: 'yes' }, 'Amber-Piece', on);
+
+function sendFile(
   file: File,
-  about: UploadMeta,
-  on: {
-    progress: (fraction: number) => void;
-    /** It is sent; the step named takes it from here. */
-    done: (stepId: string) => void;
-    failed: (message: string) => void;
-  },
+  about: Record<string, string>,
+  became: 'Amber-Step' | 'Amber-Piece',
+  on: UploadTold,
 ): UploadJob {
   const upload = new Upload(file, {
     endpoint: '/api/uploads',
@@ -39,9 +49,9 @@ export function uploadScan(
       ),
     onProgress: (sent, total) => on.progress(total > 0 ? sent / total : 1),
     onSuccess: ({ lastResponse }) => {
-      const step = lastResponse.getHeader('Amber-Step');
-      // Bytes that arrived are no scan yet: only a step is.
-      if (step) on.done(step);
+      const id = lastResponse.getHeader(became);
+      // Bytes that arrived are nothing yet: only what they became is.
+      if (id) on.done(id);
       else on.failed('The server has the file but did not take it up. Add the file again.');
     },
     onError: (e) => on.failed(problemOf(e)),

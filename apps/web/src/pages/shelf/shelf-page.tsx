@@ -8,6 +8,7 @@ import { api, problemText } from '../../api/api';
 import { STAGES } from '../../app/stages';
 import { Button, Header, Notice } from '../../shared/controls';
 import { Turntable } from '../../shared/turntable';
+import { ArchiveButton } from './archive-button';
 import { PieceMenu } from './piece-menu';
 import { PutAway } from './put-away';
 import { RunOnSeveral } from './run-on-several';
@@ -21,6 +22,7 @@ export function ShelfPage() {
   return (
     <div className="flex min-h-screen flex-col">
       <Header trail={[{ label: 'Shelf' }]}>
+        <ArchiveButton />
         <Button onClick={() => setSeveral(true)}>
           <ListChecks size={16} /> Run a recipe
         </Button>

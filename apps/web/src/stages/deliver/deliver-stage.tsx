@@ -1,5 +1,6 @@
 import { Download } from 'lucide-react';
 import { artifactUrl } from '../../api/artifact-url';
+import { ArchivePanel } from './archive-panel';
 import { ReportPanel } from './report-panel';
 import { SharedViewsPanel } from './shared-views-panel';
 import type { StageModule } from '../stage-module';
@@ -7,7 +8,7 @@ import type { StageModule } from '../stage-module';
 export const deliverStage: StageModule = {
   id: 'deliver',
   guide: 'Write the result to a file that others can open, and say how it was made.',
-  panels: [ReportPanel, SharedViewsPanel],
+  panels: [ReportPanel, SharedViewsPanel, ArchivePanel],
   Result: ({ step }) =>
     step.outputs[0] && (
       <a
