@@ -268,8 +268,44 @@ await picture('check', bench('check'), async () => {
   await page.getByText('Furthest off', { exact: true }).last().waitFor();
   await page.waitForTimeout(2500);
 });
+if (wanted('placing')) {
+  const place = (await call('GET', 'pieces')).find((p) => p.name === 'Wheelhouse corner');
+  const { mesh } = await call('GET', `pieces/${place.id}`);
+  const brought = { artifact: mesh.id, operationId: 'check.surroundings' };
+  let step = await call('POST', `pieces/${piece.id}/imports`, brought);
+  while (step.status !== 'done') {
+    await new Promise((resolve) => setTimeout(resolve, 400));
+    step = await call('GET', `steps/${step.id}`);
+  }
+  const at = (x, y, z) => ({ note: '', sceneFromPiece: [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, x, y, z, 1] });
+  const placings = [
+    { name: 'Beside the tin', ...at(-590, 95, 620) },
+    { name: 'Against the wheel', ...at(-590, 0, 620) },
+  ];
+  await run('check.placings', { placings, ways: true });
+  await picture('placing', bench('check'), async () => {
+    const panel = page.getByRole('region', { name: 'In another place' });
+    await panel.getByRole('button', { name: /^Against the wheel/ }).click();
+    await panel
+      .getByRole('status', { name: 'How it lies' })
+      .getByText('In the same place')
+      .waitFor({ timeout: 60_000 });
+    await panel.getByRole('button', { name: 'Go there' }).click();
+    await page.getByRole('checkbox', { name: 'See through the surroundings' }).check();
+    await panel.evaluate(toTop);
+    await page.waitForTimeout(3500);
+  });
+}
 await steps('deliver.export', { name: 'galley jug' });
 await picture('deliver', bench('deliver'));
+if (wanted('shared')) {
+  const files = (await call('GET', `pieces/${piece.id}/steps`)).filter((s) => s.operationId === 'deliver.export');
+  const terms = { looks: ['shape', 'sureness', 'section'], measuring: true, dimensions: true, endsAt: null };
+  const note = 'Please look at the lip before we cast it.';
+  const named = { name: 'Owner of the ferry', note, files: files.slice(-1).flatMap((s) => s.outputs) };
+  const { address } = await call('POST', `pieces/${piece.id}/shared-views`, { ...terms, ...named });
+  await picture('shared', address, () => page.waitForTimeout(6000));
+}
 if (wanted('guided-verdict')) {
   // What was done by hand counts: the run asks what it must and judges.
   const answers = {
