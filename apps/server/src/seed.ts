@@ -1,10 +1,12 @@
 import 'reflect-metadata';
+import { writePly } from '@amber-knit/core/io';
 import { cornerSurface, simulateJugScans } from '@amber-knit/demo';
+import { findOperation, OPERATION_IDS } from '@amber-knit/operations';
 import { readConfig } from './config.js';
 import { openDatabase } from './database/data-source.js';
-import { Piece } from './database/entities.js';
+import { Piece, Step } from './database/entities.js';
 import { PieceStore } from './pieces/piece-store.js';
-import { encodePicture, encodeScanCloud, encodeScanFrames, encodeSurface } from './storage/artifact-codec.js';
+import { encodeScanCloud, encodeScanFrames } from './storage/artifact-codec.js';
 import { BlobStore } from './storage/blob-store.js';
 
 /**
@@ -15,7 +17,8 @@ const db = await openDatabase(readConfig().databaseUrl);
 if ((await db.manager.count(Piece)) === 0) {
   console.log('Scanning the demo piece (simulated, about half a minute) …');
   const { scans } = simulateJugScans();
-  const store = new PieceStore(db, new BlobStore(db));
+  const blobs = new BlobStore(db);
+  const store = new PieceStore(db, blobs);
   const encoded = scans.map(({ scan, setup }) => ({
     name: scan.name,
     setup,
@@ -23,8 +26,7 @@ if ((await db.manager.count(Piece)) === 0) {
     frames: encodeScanFrames(scan),
     frameCount: scan.frames!.length,
   }));
-  const corner = cornerSurface();
-  const [surface, picture] = [await encodeSurface(corner), encodePicture(corner)!];
+  const bringIn = findOperation(OPERATION_IDS.mendBringIn);
   await db.transaction(async (manager) => {
     const piece = await manager.save(
       manager.create(Piece, {
@@ -39,10 +41,19 @@ if ((await db.manager.count(Piece)) === 0) {
         note: 'Where the ferry’s wheel hangs: a place to put other pieces in',
       }),
     );
-    const saved = async (e: typeof surface): Promise<string> =>
-      (await store.saveArtifact(place.id, null, e, manager)).id;
-    const heads = { clouds: {}, mesh: await saved(surface), picture: await saved(picture) };
-    await store.advance(place.id, null, heads, manager);
+    // The worker brings it in as soon as it runs, as a file that a person had sent.
+    await manager.save(
+      manager.create(Step, {
+        pieceId: place.id,
+        operationId: bringIn.id,
+        operationVersion: bringIn.version,
+        params: { unit: 'mm', expected: 0 },
+        seed: 1,
+        status: 'queued',
+        sourceSha256: await blobs.put(writePly(cornerSurface()), manager),
+        sourceName: 'wheelhouse corner.ply',
+      }),
+    );
   });
 }
 await db.destroy();
