@@ -229,6 +229,24 @@ test('a sheet of dimensions is measured on a file; one that can’t be measured 
   expect((await amberknit('measure', '--in', box, '--out', dir)).code).toBe(2);
 });
 
+test('a file is placed in another: what clashes ends with 1', async () => {
+  const box = put('box.off', boxOff(0));
+  const at = (z: number): number[] => [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, z, 1];
+  const list = (name: string, z: number): string =>
+    put(`${name}.json`, JSON.stringify([{ name, note: '', sceneFromPiece: at(z) }]));
+  const place = (out: string, ...more: string[]) =>
+    amberknit('place', '--in', box, '--into', box, '--out', join(dir, out), '--quiet', ...more);
+  const above = await place('above', '--placings', list('Above', 23));
+  expect([above.code, above.out]).toEqual([0, expect.stringContaining('Above: clear by 3.00 mm')]);
+  const kept = JSON.parse(readFileSync(join(dir, 'above', 'placings.json'), 'utf8')) as { surroundings: string };
+  expect(kept.surroundings).toBe('box.off');
+  const into = await place('into', '--placings', list('Too low', 18));
+  expect([into.code, into.out]).toEqual([1, expect.stringContaining('Too low: clash 2.00 mm deep')]);
+  const none = await place('never', '--placings', put('no-list.json', 'null'));
+  expect([none.code, none.err]).toEqual([3, expect.stringContaining('no list "asked" of placings')]);
+  expect((await place('never')).code).toBe(2);
+});
+
 test('a file is compared with another, and written in another format and unit', async () => {
   const box = put('box.off', boxOff(0));
   const raised = put('raised.off', boxOff(0.3));

@@ -6,7 +6,7 @@ import { parseRunArguments } from './arguments.js';
 import { checkStored } from './check-stored.js';
 import { describeScan, loadInputs, loadSurface } from './load-inputs.js';
 import { ProgressReporter } from './progress.js';
-import { compare, exportSurface, measure } from './surface-commands.js';
+import { compare, exportSurface, measure, place } from './surface-commands.js';
 import { peakMemoryMb, runRecipe, writeResults } from './run-recipe.js';
 import { night } from './night/night.js';
 import { EXIT, InputError, UsageError } from './usage-error.js';
@@ -29,6 +29,8 @@ const USAGE = `Usage:
                 Dimensions of a sheet (docs/formats.md) on a surface; 1 if one can't be measured.
   amberknit compare --in FILE --reference FILE --out DIR [--set check.compare.tolerance=0.1 ...]
                 How far a surface lies off a reference, place by place.
+  amberknit place --in FILE --into FILE --placings FILE.json --out DIR [--set check.placings.ways=true]
+                How much room a surface has in another one (docs/formats.md), where and how deep it clashes; 1 if it does.
   amberknit export --in FILE --out DIR [--set deliver.export.format=3mf ...]
                 A surface in another format and unit, read back before it is kept.
   amberknit operations      every operation with its parameters, units, defaults and help
@@ -151,6 +153,7 @@ async function main(argv: string[]): Promise<number> {
     if (command === 'apply') return await apply(rest);
     if (command === 'measure') return await measure(rest);
     if (command === 'compare') return await compare(rest);
+    if (command === 'place') return await place(rest);
     if (command === 'export') return await exportSurface(rest);
     if (command === 'operations') {
       listOperations();

@@ -2,7 +2,8 @@ import { mkdir, readFile, writeFile } from 'node:fs/promises';
 import { basename, join } from 'node:path';
 import { plainSheet, type DimensionSheet } from '@amber-knit/core/dimensions';
 import { writePly } from '@amber-knit/core/io';
-import { describeFigures, findOperation, OPERATION_IDS, type WorkData } from '@amber-knit/operations';
+import { plainPlacings } from '@amber-knit/core/placing';
+import { describeFigures, findOperation, OPERATION_IDS, placingText, type WorkData } from '@amber-knit/operations';
 import { measuredText } from '@amber-knit/operations/quantity-text';
 import { parseRunArguments, type RunArguments } from './arguments.js';
 import { loadSurface, readInput } from './load-inputs.js';
@@ -59,15 +60,20 @@ export async function measure(argv: string[]): Promise<number> {
 }
 
 async function readSheet(path: string): Promise<DimensionSheet['asked']> {
+  return (await readList(path, 'dimensions')) as DimensionSheet['asked'];
+}
+
+/** A list `asked` of a JSON file, or the list that it is. */
+async function readList(path: string, of: string): Promise<unknown[]> {
   let sheet: unknown;
   try {
     sheet = JSON.parse(await readFile(path, 'utf8'));
   } catch (e) {
     throw new InputError(path, `the sheet can't be read: ${(e as Error).message}`);
   }
-  const asked = Array.isArray(sheet) ? sheet : (sheet as Partial<DimensionSheet>).asked;
-  if (!Array.isArray(asked)) throw new InputError(path, 'holds no list "asked" of dimensions.');
-  return asked as DimensionSheet['asked'];
+  const asked = Array.isArray(sheet) ? sheet : (sheet as { asked?: unknown } | null)?.asked;
+  if (!Array.isArray(asked)) throw new InputError(path, `holds no list "asked" of ${of}.`);
+  return asked;
 }
 
 /** `compare`: the surface of a file against that of another. */
@@ -85,6 +91,24 @@ export async function compare(argv: string[]): Promise<number> {
   });
   await writeFile(join(args.out, 'deviation.ply'), ply);
   return EXIT.done;
+}
+
+/** `place`: the surface of a file in that of another, placing by placing (docs/formats.md). */
+export async function place(argv: string[]): Promise<number> {
+  const { value: path, rest } = takeOption(argv, 'into');
+  const { value: list, rest: others } = takeOption(rest, 'placings');
+  if (!path || !list)
+    throw new UsageError('place needs --into: a file with the surface of the place, and --placings: a JSON file.');
+  const args = await parseRunArguments(others);
+  const { mesh, notes } = await loadSurface(path, args.units ?? 'mm');
+  notes.forEach((n) => process.stderr.write(`${basename(path)}: ${n}\n`));
+  const surroundings = { name: basename(path), mesh };
+  const asked = { placings: await readList(list, 'placings') };
+  const { placings } = await onSurface(args, OPERATION_IDS.checkPlacings, { surroundings }, asked);
+  await writeFile(join(args.out, 'placings.json'), JSON.stringify(plainPlacings(placings!), undefined, 1));
+  for (const [i, { name }] of placings!.asked.entries())
+    process.stdout.write(`${name}: ${placingText(placings!.found[i])}\n`);
+  return placings!.found.every((f) => f.state === 'clear' || f.state === 'touching') ? EXIT.done : EXIT.failed;
 }
 
 /** `export`: the surface of a file in another format. */

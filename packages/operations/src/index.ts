@@ -10,3 +10,4 @@ export * from './units.js';
 export { writeMeshFile } from './write-mesh-file.js';
 export { looksFromOrigin, scanFromFolder, scansFromFile } from './read-scans.js';
 export { surfaceFromFile } from './read-surface.js';
+export { placingText } from './check-placings.js';
