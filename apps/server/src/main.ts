@@ -13,8 +13,9 @@ const app = await createApp(config).catch((e: unknown) => {
   if (e instanceof NewerSchemaError) giveUp(e.message);
   throw e;
 });
-await listen();
-const shared = config.sharedPort > 0 ? await listenForSharedViews(app, config) : undefined;
+await onceFree(config.port, () => app.listen(config.port, config.host));
+const shared =
+  config.sharedPort > 0 ? await onceFree(config.sharedPort, () => listenForSharedViews(app, config)) : undefined;
 const recovery = setInterval(
   () =>
     void app
@@ -37,15 +38,13 @@ const stop = async (): Promise<void> => {
 for (const signal of ['SIGTERM', 'SIGINT', 'SIGHUP', 'disconnect'] as const) process.once(signal, () => void stop());
 
 /** Listens; whoever had the port before may need a moment to go. */
-async function listen(): Promise<void> {
+async function onceFree<T>(port: number, listen: () => Promise<T>): Promise<T> {
   for (let tries = 0; ; tries++) {
     try {
-      await app.listen(config.port, config.host);
-      return;
+      return await listen();
     } catch (e) {
       if ((e as { code?: string }).code !== 'EADDRINUSE') throw e;
-      if (tries === 20)
-        giveUp(`Port ${config.port} is used by another program. Stop that, or choose another with PORT.`);
+      if (tries === 20) giveUp(`Port ${port} is used by another program. Stop that, or choose another.`);
       await sleep(500);
     }
   }

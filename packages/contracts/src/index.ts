@@ -70,21 +70,25 @@ export interface StepView {
   finishedAt: string | null;
 }
 
+/** What a piece is made of, as it is stored. */
+export const ARTIFACT_KINDS = [
+  'cloud',
+  'frames',
+  'placements',
+  'mesh',
+  'model',
+  'light',
+  'dimensions',
+  'trust',
+  'deviation',
+  'surroundings',
+  'placings',
+  'file',
+] as const;
+
 export interface ArtifactView {
   id: string;
-  kind:
-    | 'cloud'
-    | 'frames'
-    | 'placements'
-    | 'mesh'
-    | 'model'
-    | 'light'
-    | 'dimensions'
-    | 'trust'
-    | 'deviation'
-    | 'surroundings'
-    | 'placings'
-    | 'file';
+  kind: (typeof ARTIFACT_KINDS)[number];
   bytes: number;
   /** Facts such as points, spacing, triangles. */
   facts: Record<string, number | string | boolean>;

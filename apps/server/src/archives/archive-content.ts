@@ -18,27 +18,15 @@ import {
   validateSync,
   type ValidationError,
 } from 'class-validator';
+import { ARTIFACT_KINDS } from '@amber-knit/contracts';
 import { GeometryError } from '@amber-knit/core/runtime';
 import type { Heads } from '../database/entities.js';
+import { PlanBody } from '../pieces/plan-body.js';
 
 /** Raised when an older program could not read it. */
 export const ARCHIVE_VERSION = 1;
 export const ARCHIVE_FORMAT = 'amber-knit piece';
 
-const KINDS = [
-  'cloud',
-  'frames',
-  'placements',
-  'mesh',
-  'model',
-  'light',
-  'dimensions',
-  'trust',
-  'deviation',
-  'surroundings',
-  'placings',
-  'file',
-] as const;
 /** What is served of an artifact besides plain bytes: nothing that a browser would run. */
 const MEDIA = /^(image\/(png|gif)|model\/[a-z0-9-]+|application\/(octet-stream|zip)|text\/plain)$/;
 const SHA = /^[0-9a-f]{64}$/;
@@ -71,7 +59,7 @@ export class ArchivedScan {
 
 export class ArchivedArtifact {
   @IsUUID() id: string;
-  @IsIn(KINDS) kind: (typeof KINDS)[number];
+  @IsIn(ARTIFACT_KINDS) kind: (typeof ARTIFACT_KINDS)[number];
   @Matches(SHA) blobSha256: string;
   @Facts() facts: Record<string, number | string | boolean>;
   @IsOptional() @IsUUID() stepId: string | null;
@@ -121,7 +109,7 @@ export class ArchivedPiece {
   @IsString() @MaxLength(1000) note: string;
   @IsOptional() @IsUUID() stateId: string | null;
   @IsUUID('all', { each: true }) redo: string[];
-  @IsOptional() @IsObject() plan: Record<string, never> | null;
+  @IsOptional() @ValidateNested() @Type(() => PlanBody) plan: PlanBody | null;
   @IsISO8601() createdAt: string;
 }
 

@@ -63,7 +63,13 @@ beforeAll(async () => {
   await done('clean.strays', {}, id);
   await done('fuse.surface', { voxel: 2 }, id);
   await done('check.measure', { dimensions: [{ name: 'Note', note: 'x', kind: 'note', places: [[0, 0, 0]] }] }, id);
-  await done('deliver.export', { format: 'stl', name: 'pair/../of: two' }, id).catch(() => undefined);
+  const { outputs } = await done('deliver.export', { format: 'stl' }, id);
+  // A name that no file may have outside.
+  await harness.app
+    .get(DataSource)
+    .query(`UPDATE artifact SET facts = jsonb_set(facts, '{name}', '"../../of: \\\\two.stl"') WHERE id = $1`, [
+      outputs[0],
+    ]);
   await done('deliver.export', { format: 'ply' }, id);
   await done('mend.reduce', { triangles: 500 }, id);
   await harness.http().post(`/api/pieces/${id}/undo`).expect(200);
@@ -91,6 +97,7 @@ test('an archive holds all bytes under their sums, delivered files by name, and 
   expect(strFromU8(files['README.txt'])).toMatch(/^Test piece\n[^]*2 scans, \d+ steps[^]*files\/.*\.ply/);
   expect(strFromU8(files['FORMATS.md'])).toMatch(/AKB1/);
   expect(Object.keys(files).filter((f) => f.startsWith('files/') && f.endsWith('.ply'))).toHaveLength(1);
+  expect(Object.keys(files)).toContain('files/_.._of_ _two.stl');
   for (const name of Object.keys(files)) expect(name).toMatch(/^[^/\\]+$|^(files|data)\/[^/\\]+$/);
 });
 
@@ -184,6 +191,7 @@ test('what is no archive, damaged, newer or hostile is refused by name, and noth
       /a result that it names is not in it/,
     ],
     ['twice', changed((c) => c.scans.push(c.scans[0])), /in it twice/],
+    ['a plan of its own', changed((c) => (c.piece.plan = { kind: 'ship' } as never)), /plan: kind must be one of/],
     ['another table', changed((c) => (c.piece.id = "x'; DROP TABLE piece; --")), /must be a UUID/],
   ];
   const count = async (): Promise<unknown> =>

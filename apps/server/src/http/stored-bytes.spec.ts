@@ -54,7 +54,14 @@ test('a download that broke off goes on where it stopped; what is known is not s
     expect([part.status, part.headers.get('content-range')]).toEqual([206, `bytes ${from}-${to - 1}/5000000`]);
     expect(Buffer.compare(Buffer.from(await part.arrayBuffer()), bytes.subarray(from, to))).toBe(0);
   }
-  expect((await get(id, { range: 'bytes=5000000-' })).status).toBe(416);
-  expect((await get(id, { range: 'bytes=0-9', 'if-range': '"other"' })).status).toBe(200);
-  expect((await get(id, { range: 'nonsense' })).status).toBe(200);
+  for (const [headers, status] of [
+    [{ range: 'bytes=5000000-' }, 416],
+    [{ range: 'bytes=0-9', 'if-range': '"other"' }, 200],
+    [{ range: 'nonsense' }, 200],
+  ] as const) {
+    const answer = await get(id, headers);
+    expect([headers, answer.status]).toEqual([headers, status]);
+    // An answer that nobody reads keeps its connection, and the server from closing.
+    await answer.body?.cancel();
+  }
 });

@@ -1,6 +1,6 @@
 import type { TriangleMesh } from '../geometry/triangle-mesh.js';
 import { vertexCount } from '../geometry/triangle-mesh.js';
-import { oppositeHalfEdges, rimVertices } from '../mesh/topology.js';
+import { BOUNDARY, oppositeHalfEdges, rimVertices } from '../mesh/topology.js';
 import type { SurfaceHit } from '../spatial/triangle-bvh.js';
 import { weldedVertices } from '../mesh/weld-vertices.js';
 
@@ -56,6 +56,11 @@ export class Pseudonormals {
         for (let k = 0; k < 3; k++) this.corners[to + k] += angle * this.faces[3 * t + k];
       }
     }
+  }
+
+  /** No edge lies on a rim: there is an inside. */
+  get closed(): boolean {
+    return !this.opposite.includes(BOUNDARY);
   }
 
   /** Whether a place lies on a rim: beyond one, an open surface has no sides. O(1); the first call O(triangles). */

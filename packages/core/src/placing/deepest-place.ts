@@ -40,7 +40,6 @@ export function deepestPlace(
   let depth = 0;
   let asked = 0;
   const queue = new TinyQueue<Part>([], (a, b) => b.bound - a.bound);
-  const foot = new Float64Array(9);
 
   /** Depth at a place: above 0 within. */
   const depthAt = (x: number, y: number, z: number): number => {
@@ -76,10 +75,10 @@ export function deepestPlace(
     let bound = d + radius;
     if (bound <= depth + precision) return;
     if (d > 0) {
-      cornersOf(solid, foot);
+      const { nearest } = solid;
       bound = Math.min(
         bound,
-        Math.max(...[0, 3, 6].map((i) => pointToTriangle(corners[i], corners[i + 1], corners[i + 2], foot))),
+        Math.max(...[0, 3, 6].map((i) => solid.bvh.distanceTo(nearest, corners[i], corners[i + 1], corners[i + 2]))),
       );
     }
     if (bound > depth + precision) queue.push({ bound, corners, node: -1 });
@@ -113,11 +112,6 @@ export function deepestPlace(
   }
 }
 
-function cornersOf(solid: Solid, to: Float64Array): void {
-  const { positions: p, indices } = solid.mesh;
-  for (let c = 0; c < 3; c++) for (let k = 0; k < 3; k++) to[3 * c + k] = p[3 * indices[3 * solid.nearest + c] + k];
-}
-
 /** A triangle in two, across its longest edge. */
 function halves(t: Float64Array): [Float64Array, Float64Array] {
   const squared = (i: number, j: number): number =>
@@ -127,31 +121,4 @@ function halves(t: Float64Array): [Float64Array, Float64Array] {
   const [first, second] = [t.slice(), t.slice()];
   for (let k = 0; k < 3; k++) first[j + k] = second[i + k] = (t[i + k] + t[j + k]) / 2;
   return [first, second];
-}
-
-/** Distance of a place to a triangle of nine numbers (C. Ericson, 2005, Real-Time Collision Detection, 5.1.5). */
-function pointToTriangle(x: number, y: number, z: number, t: Float64Array): number {
-  const ab = [t[3] - t[0], t[4] - t[1], t[5] - t[2]];
-  const ac = [t[6] - t[0], t[7] - t[1], t[8] - t[2]];
-  const dot = (a: readonly number[], b: readonly number[]): number => a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
-  const from = (i: number): number[] => [x - t[i], y - t[i + 1], z - t[i + 2]];
-  const [d1, d2] = [dot(ab, from(0)), dot(ac, from(0))];
-  const [d3, d4] = [dot(ab, from(3)), dot(ac, from(3))];
-  const [d5, d6] = [dot(ab, from(6)), dot(ac, from(6))];
-  const [va, vb, vc] = [d3 * d6 - d5 * d4, d5 * d2 - d1 * d6, d1 * d4 - d3 * d2];
-  let [v, w] = [0, 0];
-  if (!(d1 <= 0 && d2 <= 0)) {
-    if (d3 >= 0 && d4 <= d3) v = 1;
-    else if (d6 >= 0 && d5 <= d6) w = 1;
-    else if (vc <= 0 && d1 >= 0 && d3 <= 0) v = d1 / (d1 - d3);
-    else if (vb <= 0 && d2 >= 0 && d6 <= 0) w = d2 / (d2 - d6);
-    else if (va <= 0 && d4 >= d3 && d5 >= d6) {
-      w = (d4 - d3) / (d4 - d3 + (d5 - d6));
-      v = 1 - w;
-    } else {
-      const sum = va + vb + vc;
-      if (sum > 0) [v, w] = [vb / sum, vc / sum];
-    }
-  }
-  return Math.hypot(...[0, 1, 2].map((k) => [x, y, z][k] - t[k] - v * ab[k] - w * ac[k]));
 }

@@ -82,13 +82,17 @@ export class PlacingGround {
       : { state: 'touching', clearance: { ...clearance, distance: Math.min(clearance.distance, TOUCHING) } };
   }
 
-  /** How deep each vertex of the piece lies within its surroundings, mm; 0 for what lies outside. O(n log m) */
-  depths(sceneFromPiece: Mat4): Float32Array {
+  /**
+   * How deep each vertex of the piece lies within its surroundings, mm; 0 for what lies outside. O(n log m)
+   * @param clash what was found there: nothing lies deeper, so nothing is looked for further off
+   */
+  depths(sceneFromPiece: Mat4, { depth, within }: Clash): Float32Array {
     const { positions: p } = this.piece.mesh;
     const out = new Float32Array(p.length / 3);
-    // What lies further off than the deepest can be is outside, whichever side it is on.
+    const most = (depth + within) * (1 + 1e-6) + TOUCHING;
     for (let v = 0; v < out.length; v++) {
-      const d = -this.scene.signed(...transformPoint(sceneFromPiece, p[3 * v], p[3 * v + 1], p[3 * v + 2]));
+      const place = transformPoint(sceneFromPiece, p[3 * v], p[3 * v + 1], p[3 * v + 2]);
+      const d = -this.scene.signed(...place, most);
       if (d > 0 && d <= this.behind) out[v] = d;
     }
     return out;

@@ -146,7 +146,8 @@ test('what moving things are told is near what is kept', () => {
 
 test('every vertex knows how deep it lies', () => {
   const ground = new PlacingGround(box(10, 10, 10), box(40, 40, 10));
-  const depths = ground.depths(fromTranslation(0, 0, 8));
+  const m = fromTranslation(0, 0, 8);
+  const depths = ground.depths(m, ground.look(m, THOROUGH).clash!);
   const { positions: p } = ground.piece.mesh;
   expect(depths.every((d, v) => Math.abs(d - (p[3 * v + 2] < 0 ? 2 : 0)) < 1e-5)).toBe(true);
 });

@@ -1,7 +1,5 @@
-import { vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import type { TriangleMesh } from '../geometry/triangle-mesh.js';
 import { Pseudonormals } from '../measure/pseudonormals.js';
-import { oppositeHalfEdges } from '../mesh/topology.js';
-import { weldedVertices } from '../mesh/weld-vertices.js';
 import { TriangleBvh, type SurfaceHit } from '../spatial/triangle-bvh.js';
 
 /** A surface that can be asked how deep a place lies within it. An open one is solid behind its surface, up to a depth. */
@@ -15,11 +13,7 @@ export class Solid {
   constructor(readonly mesh: TriangleMesh) {
     this.bvh = new TriangleBvh(mesh);
     this.sides = new Pseudonormals(mesh);
-    const welded = weldedVertices(mesh.positions, vertexCount(mesh));
-    this.closed = !oppositeHalfEdges(
-      mesh.indices.map((v) => welded[v]),
-      vertexCount(mesh),
-    ).includes(-1);
+    this.closed = this.sides.closed;
   }
 
   /** The triangle that the last asked place was nearest to. */

@@ -1,3 +1,4 @@
+import TinyQueue from 'tinyqueue';
 import {
   fromAxisAngle,
   invertRigid,
@@ -16,6 +17,15 @@ const STEPS = 60;
 /** Between what was looked at it may be tighter by so much at most, mm; places looked at at most. */
 const PRECISION = 0.02;
 const MOST_LOOKS = 4000;
+
+/** A part of a way between two looks: where it begins, how long it is, what was seen at both ends, and the least there can be. */
+interface Gap {
+  at: number;
+  part: number;
+  a: number;
+  b: number;
+  lowest: number;
+}
 
 /** The straight way from one placing to another: the piece's middle goes straight, evenly turning about one axis. */
 export function wayBetween(
@@ -78,14 +88,21 @@ export function findTightest(ground: PlacingGround, from: Mat4, to: Mat4, ctx: R
   }
   let best = profile.reduce((least, v, i) => (v < profile[least] ? i : least), 0) / STEPS;
   let least = Math.min(...profile);
-  // What lies between two looks at a and b over a part of the way is no less than this.
-  const bound = (a: number, b: number, part: number): number => (a + b - speed * part) / 2;
-  const open = profile.slice(1).map((v, i) => ({ at: i / STEPS, part: 1 / STEPS, a: profile[i], b: v }));
+  // What lies between two looks is no less than its lowest.
+  const gapOf = (at: number, part: number, a: number, b: number): Gap => ({
+    at,
+    part,
+    a,
+    b,
+    lowest: (a + b - speed * part) / 2,
+  });
+  const open = new TinyQueue<Gap>(
+    profile.slice(1).map((v, i) => gapOf(i / STEPS, 1 / STEPS, profile[i], v)),
+    (x, y) => x.lowest - y.lowest,
+  );
   let within = 0;
   for (let looks = 0; open.length > 0; looks++) {
-    open.sort((x, y) => bound(y.a, y.b, y.part) - bound(x.a, x.b, x.part));
-    const { at, part, a, b } = open.pop()!;
-    const lowest = bound(a, b, part);
+    const { at, part, a, b, lowest } = open.pop()!;
     if (lowest >= least - PRECISION) break;
     if (looks >= MOST_LOOKS || least < 0) {
       // Where it clashes anyway, how deep is told as deep as it was seen.
@@ -96,7 +113,8 @@ export function findTightest(ground: PlacingGround, from: Mat4, to: Mat4, ctx: R
     const half = part / 2;
     const value = signedAt(at + half);
     if (value < least) [least, best] = [value, at + half];
-    open.push({ at, part: half, a, b: value }, { at: at + half, part: half, a: value, b });
+    open.push(gapOf(at, half, a, value));
+    open.push(gapOf(at + half, half, value, b));
   }
   const tightest = way.at(best);
   return {

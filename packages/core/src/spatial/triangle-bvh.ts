@@ -14,6 +14,9 @@ export interface SurfaceHit {
   w: number;
 }
 
+/** Takes what is not wanted. */
+const NOWHERE: SurfaceHit = { triangle: 0, squaredDistance: 0, x: 0, y: 0, z: 0, v: 0, w: 0 };
+
 /**
  * Bounding volume hierarchy over a mesh's triangles, split in the middle of space along a curve that fills it, and at the
  * median where many lie in one cell of that. Build O(m log m), most of it one sort of numbers; closest-point queries O(log m)
@@ -301,6 +304,11 @@ export class TriangleBvh {
     const w = (dx * qx + dy * qy + dz * qz) / det;
     if (w < -1e-9 || v + w > 1 + 1e-9) return -1;
     return (vx * qx + vy * qy + vz * qz) / det;
+  }
+
+  /** Distance of a place to one triangle, mm. */
+  distanceTo(t: number, x: number, y: number, z: number): number {
+    return Math.sqrt(this.closestOnTriangle(t, x, y, z, -1, NOWHERE));
   }
 
   private closestOnTriangle(t: number, px: number, py: number, pz: number, best: number, out: SurfaceHit): number {

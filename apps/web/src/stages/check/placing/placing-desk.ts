@@ -206,6 +206,11 @@ export class PlacingDesk extends Store<PlacingState> {
     this.put({ ...this.state, wanted });
   }
 
+  /** Has the list looked at anew, as it is. */
+  again(kept: readonly Placing[]): void {
+    this.put({ ...this.state, wanted: [...(this.state.wanted ?? kept)] });
+  }
+
   remove(at: number, kept: readonly Placing[]): void {
     this.put({ ...this.state, wanted: (this.state.wanted ?? kept).filter((_, i) => i !== at), selected: null });
   }

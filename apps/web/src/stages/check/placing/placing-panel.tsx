@@ -59,10 +59,6 @@ export function PlacingPanel({ piece, steps, busy }: StagePanelProps) {
     dispatch(lightShown(false));
     void placingDesk.begin(mesh.id, surroundings!.id, row?.asked);
   };
-  const again = (list: typeof kept): void => {
-    // The same list as a new one: it is sent, and looked at anew.
-    list.forEach((_, i) => i === 0 && placingDesk.change(0, {}, list));
-  };
   const numbers = placingDesk.numbers;
   return (
     <section aria-label="In another place" className="border-b border-line py-3">
@@ -223,7 +219,7 @@ export function PlacingPanel({ piece, steps, busy }: StagePanelProps) {
                 Look at the ways between
               </Check>
               {withWays !== (sheet?.ways.length ?? 0) > 0 && (
-                <Button disabled={busy || wanted !== null} onClick={() => again(kept)}>
+                <Button disabled={busy || wanted !== null} onClick={() => placingDesk.again(kept)}>
                   Look now
                 </Button>
               )}
@@ -234,7 +230,7 @@ export function PlacingPanel({ piece, steps, busy }: StagePanelProps) {
       {!piece.placingsFresh && !wanted && rows.length > 0 && (
         <div className="mt-2 flex items-center gap-2">
           <Caution>Out of date: the surface has changed since.</Caution>
-          <Button disabled={busy} onClick={() => again(kept)}>
+          <Button disabled={busy} onClick={() => placingDesk.again(kept)}>
             Look anew
           </Button>
         </div>

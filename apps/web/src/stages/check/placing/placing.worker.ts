@@ -69,7 +69,7 @@ async function answer(question: ToPlacing): Promise<FromPlacing> {
   const motion = Float64Array.from(question.motion);
   if (question.ask === 'look') {
     const found = placing.look(motion, question.thorough ? THOROUGH : QUICK);
-    return { found, ...(question.thorough && found.clash ? { depths: placing.depths(motion) } : {}) };
+    return { found, ...(question.thorough && found.clash ? { depths: placing.depths(motion, found.clash) } : {}) };
   }
   if (question.ask === 'set-down') {
     const lies = setDown(placing, motion, question.place);
