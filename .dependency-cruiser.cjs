@@ -44,6 +44,7 @@ module.exports = {
     ]),
     only('baking', core('baking'), [core('math|runtime|geometry|spatial|mesh|unwrapping')]),
     only('retouching', core('retouching'), [core('math|runtime|geometry|spatial|mesh|unwrapping')]),
+    only('pictures', core('pictures'), [core('math|runtime|geometry|mesh')]),
     only('dimensions', core('dimensions'), [core('math|runtime|geometry|spatial|mesh|fitting|measure')]),
     only('comparison', core('comparison'), [
       core('math|runtime|geometry|spatial|pointcloud|mesh|registration|measure'),

@@ -1,3 +1,4 @@
+import { newPiece } from './new-piece.js';
 import { expect, test, type Locator, type Page } from './watched-page.js';
 import { ballSceneFiles } from './ball-scenes.mjs';
 
@@ -19,10 +20,7 @@ async function fromFront(page: Page, ...views: Locator[]): Promise<void> {
 
 /** A piece with the same scene twice: what lies at one place of one scan lies there in the other. Begins by hand. */
 async function twice(page: Page, name: string, lastScale = 1): Promise<{ strands: Locator; panel: Locator }> {
-  await page.goto('/');
-  await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill(name);
-  await page.getByRole('button', { name: 'Make it' }).click();
+  await newPiece(page, name);
   await page.getByLabel('Scan files').setInputFiles(ballSceneFiles(2, lastScale));
   const strands = page.getByRole('complementary', { name: 'Strands' });
   await expect(strands.getByText(/^view_\d$/)).toHaveCount(2, { timeout: 240_000 });

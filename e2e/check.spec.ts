@@ -1,4 +1,5 @@
 import { readFile } from 'node:fs/promises';
+import { newPiece, panel } from './new-piece.js';
 import { expect, test, type Page } from './watched-page.js';
 
 /** Check and Deliver on a small piece: dimensions by mouse and by touch, a reference, uprightness, files and the report. */
@@ -38,7 +39,6 @@ function largerBall(): string {
   return `OFF\n${places.length} ${faces.length} 0\n${places.join('\n')}\n${faces.join('\n')}\n`;
 }
 
-const panel = (page: Page, name: string) => page.getByRole('region', { name });
 /** A dimension's line in the list: its number, name and value. */
 const line = (page: Page, name: string) =>
   panel(page, 'Dimensions').getByRole('button', { name: new RegExp(`^\\d+ ?${name} `) });
@@ -46,10 +46,7 @@ const kinds = (page: Page) => page.getByRole('group', { name: 'What to measure' 
 
 /** A piece with the surface of half a ball, at Check. */
 async function measuredPiece(page: Page, name: string): Promise<void> {
-  await page.goto('/');
-  await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill(name);
-  await page.getByRole('button', { name: 'Make it' }).click();
+  await newPiece(page, name);
   await page
     .getByLabel('Scan files')
     .setInputFiles([{ name: 'ball.ply', mimeType: 'application/octet-stream', buffer: Buffer.from(halfBall()) }]);

@@ -1,3 +1,4 @@
+import { newPiece } from './new-piece.js';
 import { expect, test } from './watched-page.js';
 import { evenWheelFiles } from './even-wheel.mjs';
 
@@ -7,10 +8,7 @@ test('scans that fit in several places are placed in doubt; the operator tries t
   page,
 }) => {
   test.setTimeout(180_000);
-  await page.goto('/');
-  await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill('Even wheel');
-  await page.getByRole('button', { name: 'Make it' }).click();
+  await newPiece(page, 'Even wheel');
   await page.getByLabel('Scan files').setInputFiles(files);
   const strands = page.getByRole('complementary', { name: 'Strands' });
   await expect(strands.getByText(/^scan_0\d$/)).toHaveCount(4, { timeout: 240_000 });

@@ -1,5 +1,6 @@
 import { writeE57 } from '@amber-knit/core/io';
 import { identity } from '@amber-knit/core/math';
+import { newPiece, panel } from './new-piece.js';
 import { expect, test, type Page } from './watched-page.js';
 
 /** Fuse on a small piece: shape, preview, how well it was measured, which scans count where, compare. */
@@ -23,17 +24,13 @@ function twoViews(): Uint8Array {
   return writeE57([view('Seen from above', 1), view('Seen from below', -1)]);
 }
 
-const panel = (page: Page, name: string) => page.getByRole('region', { name });
 const fuse = async (page: Page): Promise<void> => {
   await page.locator('button[type=submit]', { hasText: 'Fuse into one surface' }).click();
   await expect(panel(page, 'Newest result')).toContainText(/triangles at/);
 };
 
 test('a surface is fused, looked through, and fused anew by what a person says of its scans', async ({ page }) => {
-  await page.goto('/');
-  await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill('Two views of a ball');
-  await page.getByRole('button', { name: 'Make it' }).click();
+  await newPiece(page, 'Two views of a ball');
   await page
     .getByLabel('Scan files')
     .setInputFiles([{ name: 'ball.e57', mimeType: 'application/octet-stream', buffer: Buffer.from(twoViews()) }]);

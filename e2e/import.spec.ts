@@ -1,4 +1,5 @@
-import { expect, test, type Page } from './watched-page.js';
+import { newPiece } from './new-piece.js';
+import { expect, test } from './watched-page.js';
 import { zipSync } from 'fflate';
 import { writeE57, writeObj, writePly, writeXyz } from '@amber-knit/core/io';
 import { fromTranslation } from '@amber-knit/core/math';
@@ -22,13 +23,6 @@ const file = (name: string, bytes: Uint8Array) => ({
   mimeType: 'application/octet-stream',
   buffer: Buffer.from(bytes),
 });
-
-async function newPiece(page: Page, name: string): Promise<void> {
-  await page.goto('/');
-  await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill(name);
-  await page.getByRole('button', { name: 'Make it' }).click();
-}
 
 test('a mixed zip, a doubtful unit, columns put right, a mesh with its picture missing', async ({ page }) => {
   test.setTimeout(600_000);

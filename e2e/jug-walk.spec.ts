@@ -1,4 +1,5 @@
 import { readFile } from 'node:fs/promises';
+import { newPiece } from './new-piece.js';
 import { expect, test, type Page } from './watched-page.js';
 import { validateBytes } from 'gltf-validator';
 
@@ -122,7 +123,7 @@ test('the jug from scans to a valid GLB', async ({ page }) => {
   await run(page, 'Inspect', /watertight/);
 
   // Measuring: two clicks give a distance in millimetres.
-  await page.getByRole('button', { name: 'Measure' }).click();
+  await page.getByRole('button', { name: 'Measure', exact: true }).click();
   const box = (await canvas(page).boundingBox())!;
   await expect(page.getByText('Click one end of the distance.')).toBeVisible();
   await canvas(page).click({ position: { x: box.width / 2, y: box.height / 2 } });
@@ -166,10 +167,7 @@ test('the jug from scans to a valid GLB', async ({ page }) => {
 });
 
 test('a new piece takes dropped files, says what is wrong with bad ones, and can cancel', async ({ page }) => {
-  await page.goto('/');
-  await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill('Small lump');
-  await page.getByRole('button', { name: 'Make it' }).click();
+  await newPiece(page, 'Small lump');
   await expect(page.getByText('No scans yet')).toBeVisible();
   const rows: string[] = [];
   for (let i = 0; i < 4000; i++) {

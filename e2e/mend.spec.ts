@@ -1,19 +1,11 @@
 import { ballFile } from './ball-file.js';
-import { expect, test, type Page } from './watched-page.js';
+import { newPieceOfSurface, panel } from './new-piece.js';
+import { expect, test } from './watched-page.js';
 
 /** Mend on a surface that was made elsewhere: it comes in, is worked on by hand, and what is kept is a step like any other. */
 
-const panel = (page: Page, name: string) => page.getByRole('region', { name });
-
 test('a surface from elsewhere is brought in, worked on by hand, and kept', async ({ page }) => {
-  await page.goto('/');
-  await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill('Bowl from elsewhere');
-  await page.getByRole('button', { name: 'Make it' }).click();
-  await page.getByRole('link', { name: /^Mend:/ }).click();
-  await page
-    .getByLabel('File of the surface')
-    .setInputFiles([{ name: 'bowl.ply', mimeType: 'application/octet-stream', buffer: ballFile(12) }]);
+  await newPieceOfSurface(page, 'Bowl from elsewhere', ballFile(12));
   await expect(panel(page, 'Newest result')).toContainText('triangles brought in, 60.0 × 60.0 × ');
   const holes = panel(page, 'Holes');
   await expect(holes.getByRole('listitem')).toHaveCount(1);

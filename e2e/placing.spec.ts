@@ -1,10 +1,9 @@
 import { writePly } from '@amber-knit/core/io';
 import { ballFile } from './ball-file.js';
+import { newPiece, panel } from './new-piece.js';
 import { expect, test, type Page } from './watched-page.js';
 
 /** A piece is put into another scanned place: moved, set down, kept, compared, and the way between looked at. */
-
-const panel = (page: Page, name: string) => page.getByRole('region', { name });
 
 /** A board of 400 × 300 mm at z = 0, seen from above, in squares of 20 mm. */
 function board(): Buffer {
@@ -20,10 +19,7 @@ function board(): Buffer {
 }
 
 async function bringIn(page: Page, name: string, buffer: Buffer): Promise<void> {
-  await page.goto('/');
-  await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill(name);
-  await page.getByRole('button', { name: 'Make it' }).click();
+  await newPiece(page, name);
   await page.getByRole('link', { name: /^Mend:/ }).click();
   await page
     .getByLabel('File of the surface')

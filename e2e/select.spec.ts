@@ -1,3 +1,4 @@
+import { newPiece } from './new-piece.js';
 import { expect, test, type Locator, type Page } from './watched-page.js';
 import { BALL_SCENE, ballSceneFiles } from './ball-scenes.mjs';
 
@@ -65,11 +66,8 @@ class CleanBench {
   }
 }
 
-async function newPiece(page: Page, name: string): Promise<CleanBench> {
-  await page.goto('/');
-  await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill(name);
-  await page.getByRole('button', { name: 'Make it' }).click();
+async function newCleanBench(page: Page, name: string): Promise<CleanBench> {
+  await newPiece(page, name);
   await page.getByLabel('Scan files').setInputFiles(ballSceneFiles(SCANS));
   const strands = page.getByRole('complementary', { name: 'Strands' });
   await expect(strands.getByText(/^view_\d$/)).toHaveCount(SCANS, { timeout: 240_000 });
@@ -81,7 +79,7 @@ async function newPiece(page: Page, name: string): Promise<CleanBench> {
 
 test('points are selected with every tool, cut, split off, brought back, and nothing is lost', async ({ page }) => {
   test.setTimeout(300_000);
-  const bench = await newPiece(page, 'Balls on boards');
+  const bench = await newCleanBench(page, 'Balls on boards');
   const whole = SCANS * EACH;
 
   // All scans at once, by a measure: the threshold marks what would go.
@@ -235,7 +233,7 @@ test('points are selected with every tool, cut, split off, brought back, and not
 
 test('what is cut in one tab does not spoil what another tab does', async ({ page, context }) => {
   test.setTimeout(180_000);
-  const first = await newPiece(page, 'Two at one piece');
+  const first = await newCleanBench(page, 'Two at one piece');
   const second = new CleanBench(await context.newPage());
   await second.page.goto(page.url());
   await second.waitForShown(SCANS * EACH);

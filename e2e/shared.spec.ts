@@ -1,26 +1,19 @@
 import { readFile } from 'node:fs/promises';
 import { ballFile } from './ball-file.js';
-import { expect, test, type Page } from './watched-page.js';
+import { newPieceOfSurface, panel } from './new-piece.js';
+import { expect, test } from './watched-page.js';
 
 /** A link for somebody else: made in Deliver, opened by a browser that knows nothing of us, and ended. */
-
-const panel = (page: Page, name: string) => page.getByRole('region', { name });
 
 test('a piece is shared with a note and a password, looked at on a phone, and the link is ended', async ({
   page,
   browser,
 }) => {
-  await page.goto('/');
-  await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill('Bowl to show');
-  await page.getByRole('button', { name: 'Make it' }).click();
-  await page.getByRole('link', { name: /^Mend:/ }).click();
-  await page
-    .getByLabel('File of the surface')
-    .setInputFiles([
-      { name: 'bowl.ply', mimeType: 'application/octet-stream', buffer: ballFile(12, (x) => [200, 100 + 90 * x, 60]) },
-    ]);
-  await expect(panel(page, 'Newest result')).toContainText('triangles brought in');
+  await newPieceOfSurface(
+    page,
+    'Bowl to show',
+    ballFile(12, (x) => [200, 100 + 90 * x, 60]),
+  );
   await page.getByRole('link', { name: /^Check/ }).click();
   await panel(page, 'Dimensions').getByRole('button', { name: 'Note' }).click();
   const canvas = page.locator('canvas').first();
@@ -83,15 +76,7 @@ test('a piece is shared with a note and a password, looked at on a phone, and th
 });
 
 test('a piece is archived, removed for good, and brought in again with its ledger', async ({ page }) => {
-  await page.goto('/');
-  await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill('Bowl to keep');
-  await page.getByRole('button', { name: 'Make it' }).click();
-  await page.getByRole('link', { name: /^Mend:/ }).click();
-  await page
-    .getByLabel('File of the surface')
-    .setInputFiles([{ name: 'bowl.ply', mimeType: 'application/octet-stream', buffer: ballFile(12) }]);
-  await expect(panel(page, 'Newest result')).toContainText('triangles brought in');
+  await newPieceOfSurface(page, 'Bowl to keep', ballFile(12));
   const address = page.url();
   await page.getByRole('link', { name: /^Deliver/ }).click();
   const waiting = page.waitForEvent('download');

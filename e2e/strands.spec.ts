@@ -1,3 +1,4 @@
+import { newPiece } from './new-piece.js';
 import { expect, test } from './watched-page.js';
 import { ballSceneFiles } from './ball-scenes.mjs';
 
@@ -5,10 +6,7 @@ test('scans are renamed, noted, found, chosen together and moved to another setu
   page,
 }) => {
   test.setTimeout(180_000);
-  await page.goto('/');
-  await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill('Kept in order');
-  await page.getByRole('button', { name: 'Make it' }).click();
+  await newPiece(page, 'Kept in order');
   await page.getByLabel('Scan files').setInputFiles(ballSceneFiles(6));
   const strands = page.getByRole('complementary', { name: 'Strands' });
   await expect(strands.getByText(/^view_\d$/)).toHaveCount(6, { timeout: 240_000 });
@@ -86,10 +84,7 @@ test('scans are renamed, noted, found, chosen together and moved to another setu
 
 test('in a section only what lies in it is selected', async ({ page }) => {
   test.setTimeout(120_000);
-  await page.goto('/');
-  await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill('In section');
-  await page.getByRole('button', { name: 'Make it' }).click();
+  await newPiece(page, 'In section');
   await page.getByLabel('Scan files').setInputFiles(ballSceneFiles(1));
   const strands = page.getByRole('complementary', { name: 'Strands' });
   await expect(strands.getByText(/^view_\d$/)).toHaveCount(1, { timeout: 240_000 });

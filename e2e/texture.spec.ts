@@ -1,9 +1,8 @@
 import { ballFile } from './ball-file.js';
-import { expect, test, type Page } from './watched-page.js';
+import { newPiece, panel } from './new-piece.js';
+import { expect, test } from './watched-page.js';
 
 /** Colours worked on by hand, and a light model with its maps: what is kept is a step like any other. */
-
-const panel = (page: Page, name: string) => page.getByRole('region', { name });
 
 /** Red stripes round the ball's axis on grey, darker towards one side. */
 const striped = (x: number, _y: number, z: number): [number, number, number] =>
@@ -12,10 +11,7 @@ const striped = (x: number, _y: number, z: number): [number, number, number] =>
 test('colours are worked on by hand, carried to a light model, and what is lost is looked for again', async ({
   page,
 }) => {
-  await page.goto('/');
-  await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill('Striped ball');
-  await page.getByRole('button', { name: 'Make it' }).click();
+  await newPiece(page, 'Striped ball');
   await page.getByRole('link', { name: /^Mend:/ }).click();
   const buffer = ballFile(0, striped);
   await page

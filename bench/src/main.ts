@@ -19,6 +19,7 @@ import { BENCH_OBJECTS, benchObject, type BenchObjectName } from './objects.js';
 import { placingTrial } from './placing-trial.js';
 import { reduceTrial } from './reduce-trial.js';
 import { registrationTrial, type TrialManner } from './registration-trial.js';
+import { scaleTrial } from './scale-trial.js';
 import { selecting } from './selecting.js';
 import { snapping } from './snapping.js';
 import { strayTrial } from './stray-trial.js';
@@ -125,6 +126,15 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
   place: {
     takes: '[objects] [SEED,SEED,…]',
     run: (t) => placingTrial(t.objects.length ? t.objects : ['jug', 'wheel', 'fork', 'dragon'], t.seeds.slice(0, 1)),
+  },
+  scale: {
+    takes: '[objects] [SEED,SEED,…] [scans with scale]',
+    run: async (t) => {
+      for (const name of t.objects.length
+        ? t.objects
+        : (['jug', 'wheel', 'fork', 'bracket', 'bunny', 'dragon'] as const))
+        for (const seed of t.seeds) await scaleTrial(name, seed, t.count ?? 4);
+    },
   },
   check: { takes: '[objects]', run: (t) => checkTrial(t.objects.length ? t.objects : BODIES) },
   unwrap: {

@@ -2,7 +2,7 @@ import { mkdir, rename, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Placement } from '@amber-knit/core/geometry';
 import { encodeColorPng } from '@amber-knit/core/stored';
-import { renderTurntable } from '@amber-knit/core/texture';
+import { renderTurntable } from '@amber-knit/core/pictures';
 import { findOperation, writeMeshFile, type WorkData } from '@amber-knit/operations';
 import { factsOf, holds, MemoryRun, type Recipe, type RunResult, type StepReport } from '@amber-knit/recipes';
 import { ThreadPool } from '@amber-knit/threads';

@@ -5,6 +5,8 @@ import { DataSource } from 'typeorm';
 import { ArchiveReader } from './archives/archive-reader.js';
 import { ArchiveWriter } from './archives/archive-writer.js';
 import { ArchivesController } from './archives/archives.controller.js';
+import { DeliveredController } from './archives/delivered.controller.js';
+import { DeliveredFiles } from './archives/delivered-files.js';
 import { AwayController } from './away/away.controller.js';
 import { AwayService } from './away/away.service.js';
 import { CapturesController } from './captures/captures.controller.js';
@@ -50,6 +52,7 @@ export class AppModule {
         HealthController,
         ReportsController,
         ArchivesController,
+        DeliveredController,
         SharedViewController,
         SharedPageController,
       ],
@@ -76,6 +79,7 @@ export class AppModule {
         },
         ArchiveReader,
         ArchiveWriter,
+        DeliveredFiles,
         SelectionsService,
         {
           provide: SharedViewService,

@@ -88,6 +88,7 @@ export const pieceWith = (change: Partial<PieceView>): PieceView =>
     doubts: [],
     placements: null,
     mesh: null,
+    surface: null,
     model: null,
     dimensions: null,
     dimensionsFresh: true,

@@ -7,7 +7,16 @@ import type {
 import type { DeviceInfo } from '@amber-knit/device-protocol';
 import type { GuideAnswers, PlanAnswers } from '@amber-knit/planning';
 import type { GuideVerdict, MadeRecipe, Recipe, StepState, Stop } from '@amber-knit/recipes';
-import type { ArtifactKind, FigureView, Figures, ParamField, ParamView, Stage } from '@amber-knit/operations';
+import type {
+  ArtifactKind,
+  Demand,
+  FigureView,
+  SurfaceFacts,
+  Figures,
+  ParamField,
+  ParamView,
+  Stage,
+} from '@amber-knit/operations';
 
 /** HTTP and event types that server and browser share. Dates are ISO 8601 texts, lengths millimetres. */
 
@@ -36,6 +45,13 @@ export interface OperationView {
 export interface SuggestionsView {
   values: Record<string, unknown>;
   reasons: Record<string, string>;
+  /** What the piece must have for it. */
+  demands: DemandView[];
+}
+
+/** Something that an operation demands of a piece, and what would mend it. */
+export interface DemandView extends Omit<Demand, 'remedy'> {
+  remedy?: { operationId: string; title: string };
 }
 
 export interface StepView {
@@ -233,6 +249,8 @@ export interface PieceView extends PieceSummary {
   placements: ArtifactView | null;
   doubts: DoubtView[];
   mesh: ArtifactView | null;
+  /** What is known of it without looking at it anew. */
+  surface: SurfaceFacts | null;
   model: ArtifactView | null;
   /** A light surface with the detail of a dense one on its maps. */
   light: ArtifactView | null;

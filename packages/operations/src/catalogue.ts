@@ -8,15 +8,19 @@ import { checkMeasure } from './check-measure.js';
 import { checkPlacings } from './check-placings.js';
 import { checkSurroundings } from './check-surroundings.js';
 import { checkUpright } from './check-upright.js';
+import { checkWalls } from './check-walls.js';
 import { cleanCut } from './clean-cut.js';
 import { cleanFrames } from './clean-frames.js';
 import { cleanRescale } from './clean-rescale.js';
 import { cleanStrays } from './clean-strays.js';
 import { cleanSupport } from './clean-support.js';
 import { cleanThin } from './clean-thin.js';
+import { deliverCad } from './deliver-cad.js';
 import { deliverExport } from './deliver-export.js';
 import { deliverPrint } from './deliver-print.js';
 import { deliverPoints } from './deliver-points.js';
+import { deliverRecognition } from './deliver-recognition.js';
+import { deliverRender } from './deliver-render.js';
 import { deliverTurning } from './deliver-turning.js';
 import { deliverWeb } from './deliver-web.js';
 import { fuseSurface } from './fuse-surface.js';
@@ -38,6 +42,7 @@ import { registerLock } from './register-lock.js';
 import { registerFine } from './register-fine.js';
 import { registerMoved } from './register-moved.js';
 import { registerPairs } from './register-pairs.js';
+import { registerScale } from './register-scale.js';
 import { textureBake } from './texture-bake.js';
 import { textureByHand } from './texture-by-hand.js';
 import { textureMap } from './texture-map.js';
@@ -55,6 +60,7 @@ export const OPERATIONS = [
   cleanRescale,
   registerAutomatic,
   registerFine,
+  registerScale,
   registerChoose,
   registerPairs,
   registerMoved,
@@ -76,6 +82,7 @@ export const OPERATIONS = [
   textureBake,
   checkInspect,
   checkUpright,
+  checkWalls,
   checkMeasure,
   checkCompare,
   checkSurroundings,
@@ -83,6 +90,9 @@ export const OPERATIONS = [
   deliverExport,
   deliverPrint,
   deliverWeb,
+  deliverRender,
+  deliverCad,
+  deliverRecognition,
   deliverTurning,
   deliverPoints,
 ] as unknown as readonly Operation[];

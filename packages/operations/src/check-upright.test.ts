@@ -10,7 +10,7 @@ import {
   type Mat4,
 } from '@amber-knit/core/math';
 import { createRunContext } from '@amber-knit/core/runtime';
-import { BoxGeometry } from 'three';
+import { BoxGeometry, LatheGeometry, Vector2 } from 'three';
 import { checkMeasure, CheckMeasureParams } from './check-measure.js';
 import { checkUpright, CheckUprightParams } from './check-upright.js';
 import type { WorkData } from './operation.js';
@@ -109,4 +109,21 @@ test('up by a direction and by angles; what is none is refused', async () => {
   expect(kept.figures.turned).toBe(0);
   for (const direction of ['', '1, 2', '0, 0, 0', 'up'])
     await expect(run({ up: 'direction', direction })).rejects.toThrow(/no direction/);
+});
+
+test('a vessel is set along the axis it was turned about; a box has none and says so', async () => {
+  const vase = new LatheGeometry(
+    Array.from({ length: 40 }, (_, k) => new Vector2(20 + 6 * Math.sin(k / 6), 2 * k)),
+    90,
+  ).rotateX(Math.PI / 2);
+  const lying = {
+    positions: transformPoints(tilt, Float32Array.from(vase.getAttribute('position').array)),
+    indices: Uint32Array.from(vase.getIndex()!.array),
+  };
+  const { outputs, figures } = await run({ up: 'axis' }, { mesh: lying });
+  const { min, max } = boundsOf(outputs.mesh.positions);
+  expect(max[2] - min[2]).toBeCloseTo(78, 1);
+  expect(max[0] - min[0]).toBeCloseTo(max[1] - min[1], 1);
+  expect(figures.aboutAxis).toBeGreaterThan(0.9);
+  await expect(run({ up: 'axis' })).rejects.toThrow(/no single axis.*on its base/);
 });

@@ -14,10 +14,16 @@ import { areaText, lengthText } from './quantity-text.js';
 export class CheckUprightParams {
   @ChoiceParam({
     title: 'Up',
-    help: 'On its broadest base: the flat side on which most of it rests. Along a direction: that of an axis or a normal, such as one of a fitted shape. By angles: turned by hand.',
-    choices: { base: 'On its broadest base', direction: 'Along a direction', angles: 'By angles', keep: 'As it is' },
+    help: 'On its broadest base: the flat side on which most of it rests. Along its axis: that about which most of it was turned, as a jug on its wheel, handles left out. Along a direction: that of an axis or a normal, such as one of a fitted shape. By angles: turned by hand.',
+    choices: {
+      base: 'On its broadest base',
+      axis: 'Along its axis',
+      direction: 'Along a direction',
+      angles: 'By angles',
+      keep: 'As it is',
+    },
   })
-  up: 'base' | 'direction' | 'angles' | 'keep' = 'base';
+  up: 'base' | 'axis' | 'direction' | 'angles' | 'keep' = 'base';
 
   @TextParam({
     title: 'Direction',
@@ -74,7 +80,7 @@ async function placingsMoved(sheet: PlacingSheet, motion: Mat4): Promise<Placing
 /** Gives the piece its up, ground and origin: surface, scans, dimensions and comparison move as one. */
 export const checkUpright = defineOperation({
   id: OPERATION_IDS.checkUpright,
-  version: 1,
+  version: 2,
   stage: 'check',
   title: 'Set upright',
   help: 'Turns the piece upright, puts it on the ground and gives it its origin. Scans, dimensions and files that are written follow; nothing is measured anew.',
@@ -86,9 +92,10 @@ export const checkUpright = defineOperation({
   suggest: () => ({}),
   async run({ mesh, placements, model, light, dimensions, trust, deviation, placings }, params, ctx) {
     const { fromAxisAngle, identity, multiply, rotationAngle } = await import('@amber-knit/core/math');
-    const { restingPlanes, turnUp, uprightMotion } = await import('@amber-knit/core/measure');
+    const { restingPlanes, revolutionAxis, turnUp, uprightMotion } = await import('@amber-knit/core/measure');
     let turn: Mat4 = identity();
     let rests = NaN;
+    let aboutAxis = NaN;
     if (params.up === 'base') {
       const [widest] = restingPlanes(mesh);
       if (!widest)
@@ -98,6 +105,16 @@ export const checkUpright = defineOperation({
         );
       turn = turnUp(widest.up);
       rests = widest.area;
+    } else if (params.up === 'axis') {
+      const axis = revolutionAxis(mesh);
+      if (!axis)
+        throw new GeometryError(
+          'degenerate',
+          'There is no single axis about which most of it was turned. Set it on its base, or give a direction.',
+        );
+      // Of its two ends the one that is higher now stays up.
+      turn = turnUp(axis.direction[2] < 0 ? (axis.direction.map((c) => -c) as Vec3) : axis.direction);
+      aboutAxis = axis.share;
     } else if (params.up === 'direction') turn = turnUp(directionOf(params.direction));
     ctx.checkpoint(0.5);
     const degrees = Math.PI / 180;
@@ -128,6 +145,7 @@ export const checkUpright = defineOperation({
         turned: rotationAngle(motion),
         shifted: Math.hypot(motion[12], motion[13], motion[14]),
         ...(rests > 0 ? { rests } : {}),
+        ...(aboutAxis > 0 ? { aboutAxis } : {}),
       },
     };
   },
@@ -138,6 +156,12 @@ export const checkUpright = defineOperation({
     turned: { kind: 'angle', rank: 'detail', label: 'Turned by', help: 'From how it lay before.' },
     shifted: { kind: 'length', rank: 'detail', label: 'Origin moved by', help: 'After the turn.' },
     rests: { kind: 'area', rank: 'detail', label: 'Rests on', help: 'Surface that touches the ground.' },
+    aboutAxis: {
+      kind: 'ratio',
+      rank: 'detail',
+      label: 'Turned about its axis',
+      help: 'Share of the surface whose normals meet the axis: what was turned about it.',
+    },
   },
   summarize: (f) => `Upright: ${lengthText(f.height)} high${f.rests ? `, resting on ${areaText(f.rests)}` : ''}`,
   cell: (f) => ({ figure: `${lengthText(f.height)} high`, detail: 'upright' }),

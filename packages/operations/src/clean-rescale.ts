@@ -1,11 +1,11 @@
 import type { TrustSheet } from '@amber-knit/core/fusion';
 import { placeAlone, boundsOf, diagonalOf, hasPlace, type Placement, type Scan } from '@amber-knit/core/geometry';
-import { GeometryError } from '@amber-knit/core/runtime';
 import { eachScan, EachScanParams } from './each-scan.js';
 import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
 import { lengthText } from './quantity-text.js';
 import { ChoiceParam, RatioParam } from './params.js';
+import { rescaledScan } from './rescaled-scan.js';
 import { UNITS } from './units.js';
 
 export class CleanRescaleParams extends EachScanParams {
@@ -42,7 +42,7 @@ export const cleanRescale = defineOperation({
     const across = (s: Scan): number => diagonalOf(boundsOf(s.cloud.positions));
     const before = Math.max(...scans.map(across));
     const { scans: left, worked } = eachScan(scans, params, ctx, (scan) => ({
-      scan: rescaled(scan, factor),
+      scan: rescaledScan(scan, factor),
       counts: {},
     }));
     const changed = new Set(left.filter((s, i) => s !== scans[i]).map((s) => s.name));
@@ -68,25 +68,6 @@ export const cleanRescale = defineOperation({
   summarize: (f) =>
     `${f.scans} ${f.scans === 1 ? 'scan' : 'scans'} × ${f.factor}: up to ${lengthText(f.after)} across instead of ${lengthText(f.before)}`,
 });
-
-function rescaled(scan: Scan, factor: number): Scan {
-  if (scan.frames?.length || scan.droppedFrames?.length) {
-    throw new GeometryError(
-      'invalid-parameter',
-      `"${scan.name}" comes from depth pictures, which say how far away everything was. Correct depthUnitsPerMm and bring it in again.`,
-    );
-  }
-  const times = (v: Float32Array): Float32Array => v.map((x) => x * factor);
-  const { normals, colors } = scan.cloud;
-  return {
-    ...scan,
-    cloud: { positions: times(scan.cloud.positions), normals, colors },
-    storedAs: undefined,
-    whole: undefined,
-    backdrop: scan.backdrop && times(scan.backdrop),
-    viewpoints: scan.viewpoints?.map(([x, y, z]) => [x * factor, y * factor, z * factor]),
-  };
-}
 
 /** Places where scans are chosen grow with the piece. */
 const grownTrust = ({ regions }: TrustSheet, factor: number): TrustSheet => ({

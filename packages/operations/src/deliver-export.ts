@@ -1,5 +1,6 @@
 import { deliveredSurface, DeliveredParam, type DeliveredChoice } from './delivered-surface.js';
 import { OPERATION_IDS } from './operation-ids.js';
+import { FILE_FIGURES } from './file-figures.js';
 import { defineOperation } from './operation.js';
 import { bytesText } from './quantity-text.js';
 import { ChoiceParam, TextParam } from './params.js';
@@ -59,8 +60,8 @@ export const deliverExport = defineOperation({
     };
   },
   figures: {
-    file: { kind: 'text', rank: 'headline', label: 'File', help: 'Name of the file.' },
-    bytes: { kind: 'bytes', rank: 'headline', label: 'Size', help: 'Size of the file.' },
+    file: FILE_FIGURES.file,
+    bytes: FILE_FIGURES.bytes,
     unit: {
       kind: 'text',
       rank: 'detail',

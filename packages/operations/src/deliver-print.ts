@@ -1,5 +1,7 @@
-import { boundsOf, triangleCount, vertexCount, type TriangleMesh } from '@amber-knit/core/geometry';
+import { boundsOf, triangleCount, type TriangleMesh } from '@amber-knit/core/geometry';
 import { GeometryError, type RunContext } from '@amber-knit/core/runtime';
+import { demandClosed, demandNoCrossings, demandOnePiece, demandOutwards } from './demand.js';
+import { FILE_FIGURES } from './file-figures.js';
 import { defineOperation } from './operation.js';
 import { ChoiceParam, LengthParam, TextParam } from './params.js';
 import { bytesText, lengthText, shareText } from './quantity-text.js';
@@ -26,13 +28,10 @@ export class DeliverPrintParams {
   wall = 1.2;
 }
 
-/** Places that are asked how thick the wall is there. */
-const ASKED = 12_000;
-
 /** A file to be printed: written only if the surface can be. */
 export const deliverPrint = defineOperation({
   id: 'deliver.print',
-  version: 1,
+  version: 2,
   stage: 'deliver',
   title: 'For printing',
   help: 'Checks that the surface is closed, faces outwards, crosses itself nowhere and is one piece, measures its walls, puts it on the ground and writes it in millimetres.',
@@ -41,12 +40,19 @@ export const deliverPrint = defineOperation({
   gives: ['file'],
   params: DeliverPrintParams,
   suggest: (stats) => (stats.name ? { name: stats.name } : {}),
+  demands: (surface) => [
+    demandClosed(surface, true),
+    demandOnePiece(surface),
+    demandNoCrossings(surface),
+    demandOutwards(surface),
+  ],
   async run({ mesh, model }, params, ctx) {
     await assertPrintable(mesh, ctx.part(0, 0.4, 'Checking'));
-    const walls = await wallsOf(mesh, params.wall, ctx.part(0.4, 0.8, 'Measuring walls'));
+    const { wallMap } = await import('@amber-knit/core/measure');
+    const walls = wallMap(mesh, params.wall, 'ray', ctx.part(0.4, 0.8, 'Measuring walls'));
     if (walls.thinRatio > 0)
       ctx.note(
-        `${shareText(walls.thinRatio)} of the surface has walls thinner than ${lengthText(params.wall)}, the thinnest ${lengthText(walls.thinnest)}. They may not print; Check shows where.`,
+        `${shareText(walls.thinRatio)} of the surface has walls thinner than ${lengthText(params.wall)}, the thinnest ${lengthText(walls.thinnest)}. They may not print; Walls at Check shows where.`,
       );
     const lowest = boundsOf(mesh.positions).min[2];
     const whole = model ?? mesh;
@@ -60,7 +66,7 @@ export const deliverPrint = defineOperation({
         file: file.name,
         bytes: file.bytes.length,
         size: read.size,
-        thinnest: walls.thinnest,
+        ...(walls.thinnest > 0 ? { thinnest: walls.thinnest } : {}),
         thin: walls.thinRatio,
         triangles: triangleCount(mesh),
         closed: read.closed,
@@ -68,8 +74,8 @@ export const deliverPrint = defineOperation({
     };
   },
   figures: {
-    file: { kind: 'text', rank: 'headline', label: 'File', help: 'Name of the file.' },
-    bytes: { kind: 'bytes', rank: 'headline', label: 'Size', help: 'Size of the file.' },
+    file: FILE_FIGURES.file,
+    bytes: FILE_FIGURES.bytes,
     thin: {
       kind: 'ratio',
       rank: 'headline',
@@ -81,7 +87,7 @@ export const deliverPrint = defineOperation({
       kind: 'length',
       rank: 'detail',
       label: 'Thinnest wall',
-      help: 'Where one of a thousand places has thinner walls; rims and edges run out to nothing and count there.',
+      help: 'Where a thousandth of the surface has thinner walls; missing where no wall is below eight times what was asked.',
     },
     size: { kind: 'length', rank: 'detail', label: 'Longest side', help: 'As read back from the file.' },
     triangles: { kind: 'count', rank: 'detail', label: 'Triangles', help: 'Triangles of the surface.' },
@@ -119,34 +125,6 @@ async function assertPrintable(mesh: TriangleMesh, ctx: RunContext): Promise<voi
   if (faults.length > 0)
     throw new GeometryError(
       'not-manifold',
-      `This can't be printed as it is: ${faults.join('; ')}. Mend first (Mend as a whole does it in one go), then come back. Nothing was written.`,
+      `This can't be printed as it is: ${faults.join('; ')}. Mend first (the form Mend does it in one go), then come back. Nothing was written.`,
     );
-}
-
-/** Walls at evenly taken vertices. */
-async function wallsOf(
-  mesh: TriangleMesh,
-  least: number,
-  ctx: RunContext,
-): Promise<{ thinnest: number; thinRatio: number }> {
-  const { WallThickness } = await import('@amber-knit/core/measure');
-  const { vertexNormals } = await import('@amber-knit/core/geometry');
-  const walls = new WallThickness(mesh);
-  const n = mesh.normals ?? vertexNormals(mesh);
-  const { positions: p } = mesh;
-  const step = Math.max(1, Math.floor(vertexCount(mesh) / ASKED));
-  // Thicker than several times what is asked need not be known.
-  const most = 8 * least;
-  const found: number[] = [];
-  for (let v = 0; v < vertexCount(mesh); v += step) {
-    if (found.length % 256 === 0) ctx.checkpoint(v / vertexCount(mesh));
-    const i = 3 * v;
-    const wall = walls.at([p[i], p[i + 1], p[i + 2]], [n[i], n[i + 1], n[i + 2]], 'ray', most);
-    found.push(Number.isNaN(wall) ? most : wall);
-  }
-  found.sort((a, b) => a - b);
-  return {
-    thinnest: found[Math.floor(0.001 * found.length)],
-    thinRatio: found.filter((w) => w < least).length / found.length,
-  };
 }

@@ -1,4 +1,5 @@
 import { halvedPicture, vertexNormals, type ColorImage } from '@amber-knit/core/geometry';
+import { FILE_FIGURES } from './file-figures.js';
 import { defineOperation } from './operation.js';
 import { ChoiceParam, CountParam, TextParam } from './params.js';
 import { bytesText } from './quantity-text.js';
@@ -56,7 +57,7 @@ export const deliverTurning = defineOperation({
   async run({ mesh, model }, params, ctx) {
     const { writeGif } = await import('@amber-knit/core/io');
     const { encodeColorPng } = await import('@amber-knit/core/stored');
-    const { renderFrom } = await import('@amber-knit/core/texture');
+    const { renderFrom } = await import('@amber-knit/core/pictures');
     const piece = model ?? mesh;
     const shown = { ...piece, normals: piece.normals ?? vertexNormals(piece) };
     const ground = [...GROUNDS[params.ground]] as [number, number, number];
@@ -77,8 +78,8 @@ export const deliverTurning = defineOperation({
     return { outputs: { file }, figures: { file: file.name, bytes: bytes.length, pictures: count, size: params.size } };
   },
   figures: {
-    file: { kind: 'text', rank: 'headline', label: 'File', help: 'Name of the file.' },
-    bytes: { kind: 'bytes', rank: 'headline', label: 'Size', help: 'Size of the file.' },
+    file: FILE_FIGURES.file,
+    bytes: FILE_FIGURES.bytes,
     pictures: { kind: 'count', rank: 'detail', label: 'Pictures', help: 'Pictures of one turn.' },
     size: { kind: 'count', rank: 'detail', label: 'Edge', unit: 'pixels', help: 'Width and height.' },
   },

@@ -11,6 +11,7 @@ import {
 } from '@amber-knit/core/geometry';
 import { GeometryError, type RunContext } from '@amber-knit/core/runtime';
 import { deliveredSurface, DeliveredParam, type DeliveredChoice } from './delivered-surface.js';
+import { FILE_FIGURES } from './file-figures.js';
 import { defineOperation } from './operation.js';
 import { RatioParam, TextParam } from './params.js';
 import { bytesText, countText } from './quantity-text.js';
@@ -85,9 +86,9 @@ export const deliverWeb = defineOperation({
     };
   },
   figures: {
-    file: { kind: 'text', rank: 'headline', label: 'File', help: 'Name of the file.' },
-    bytes: { kind: 'bytes', rank: 'headline', label: 'Size', help: 'Size of the file.' },
-    triangles: { kind: 'count', rank: 'headline', label: 'Triangles', help: 'As read back from the file.' },
+    file: FILE_FIGURES.file,
+    bytes: FILE_FIGURES.bytes,
+    triangles: FILE_FIGURES.triangles,
     mapSize: { kind: 'count', rank: 'detail', label: 'Map', unit: 'pixels', help: 'Edge of the map; 0 without one.' },
     quality: {
       kind: 'count',
@@ -101,7 +102,7 @@ export const deliverWeb = defineOperation({
       label: 'Rounded to',
       help: 'Places are rounded to steps of this when they are packed.',
     },
-    size: { kind: 'length', rank: 'detail', label: 'Longest side', help: 'As read back from the file: the true size.' },
+    size: FILE_FIGURES.size,
   },
   summarize: (f) =>
     `${f.file}, ${bytesText(f.bytes)}, ${countText(f.triangles)} triangles${f.mapSize ? `, map of ${f.mapSize} pixels` : ''}`,

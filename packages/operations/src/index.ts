@@ -1,4 +1,5 @@
 export * from './catalogue.js';
+export type { Demand, SurfaceFacts } from './demand.js';
 export * from './figures.js';
 export * from './operation.js';
 export * from './operation-ids.js';

@@ -48,7 +48,7 @@ export const mendHoles = defineOperation({
         'invalid-parameter',
         there === 0
           ? 'The surface has no hole.'
-          : 'None of these holes can be filled without crossing the surface. Mend as a whole takes away what stands in the way.',
+          : 'None of these holes can be filled without crossing the surface. The form Mend takes away what stands in the way.',
       );
     }
     return {

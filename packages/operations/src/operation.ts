@@ -5,6 +5,7 @@ import type { SurfaceShape, TrustSheet } from '@amber-knit/core/fusion';
 import type { ByteSource } from '@amber-knit/core/io';
 import type { PlacingSheet } from '@amber-knit/core/placing';
 import type { RunContext } from '@amber-knit/core/runtime';
+import type { Demand, SurfaceFacts } from './demand.js';
 import type { FigureFields, FigureValues } from './figures.js';
 import type { ParamsClass } from './params.js';
 
@@ -68,6 +69,8 @@ export interface PieceStats {
   triangles: number;
   hasModel: boolean;
   hasLight: boolean;
+  /** The surface as it stands, where that is known. */
+  surface?: SurfaceFacts;
   /** What the plan suggests, where there is one, and the object's longest side. */
   plan?: { voxel: number; triangles: number; mapSize: number; size: number; maxRim?: number; shape?: SurfaceShape };
   names: string[];
@@ -116,6 +119,8 @@ export interface Operation<
   suggest(stats: PieceStats): Partial<P>;
   /** Why a value is suggested, for those where it can be told. */
   because?(stats: PieceStats): Partial<Record<keyof P, string>>;
+  /** What the piece must have for it, looked at beforehand; `run` looks again, and exactly. */
+  demands?(surface: SurfaceFacts, stats: PieceStats): Demand[];
   run(inputs: Pick<WorkData, In> & Partial<WorkData>, params: P, ctx: RunContext): Promise<OperationResult<Out, F>>;
   /** What it tells, in the order in which it is shown. */
   figures: F;

@@ -125,9 +125,9 @@ export const TextParam = ({
 /** Characters of a list of numbers. */
 export const LONGEST_LIST = 20_000;
 
-/** Names of scans; none stands for all. */
-export const ScansParam = (o: { title: string; help: string }): PropertyDecorator =>
-  field('scans', { ...o, whenEmpty: 'all scans' }, [
+/** Names of scans; none stands for all, if nothing else is said. */
+export const ScansParam = (o: { title: string; help: string; whenEmpty?: string }): PropertyDecorator =>
+  field('scans', { whenEmpty: 'all scans', ...o }, [
     IsArray(),
     ArrayMaxSize(1000),
     IsString({ each: true }),

@@ -1,12 +1,14 @@
 import { createHash } from 'node:crypto';
 import { existsSync, readFileSync } from 'node:fs';
-import { Readable } from 'node:stream';
+import type { Readable } from 'node:stream';
 import { ConflictException, Injectable } from '@nestjs/common';
 import { DataSource, In } from 'typeorm';
 import yazl from 'yazl';
 import { Artifact, Blob, Piece, PieceState, ScanRow, Step } from '../database/entities.js';
 import { BlobStore } from '../storage/blob-store.js';
+import { safeName } from './delivered-files.js';
 import { ARCHIVE_FORMAT, ARCHIVE_VERSION, type ArchiveContent } from './archive-content.js';
+import { endWithStored } from './zip-stream.js';
 
 const { version: PROGRAM } = JSON.parse(readFileSync(new URL('../../package.json', import.meta.url), 'utf8')) as {
   version: string;
@@ -116,15 +118,7 @@ export class ArchiveWriter {
         '',
       ].join('\n'),
     );
-    for (const { sha256, bytes, path } of content.blobs)
-      // Packed as far as it goes already, mostly.
-      zip.addReadStreamLazy(path, { compress: false, size: bytes }, (take) =>
-        take(null, Readable.from(this.blobs.chunks(sha256), { objectMode: false })),
-      );
-    zip.end();
-    const out = zip.outputStream as Readable;
-    zip.on('error', (e: Error) => out.destroy(e));
-    return out;
+    return endWithStored(zip, content.blobs, this.blobs);
   }
 }
 
@@ -134,7 +128,7 @@ function namesOf(artifacts: readonly Artifact[]): Map<string, string> {
   const taken = new Set<string>();
   for (const { kind, facts, blobSha256 } of [...artifacts].reverse()) {
     if (kind !== 'file' || typeof facts.name !== 'string' || out.has(blobSha256)) continue;
-    const name = facts.name.replace(/[^\p{L}\p{N} ._-]/gu, '_').replace(/^\.+/, '') || 'file';
+    const name = safeName(facts.name);
     let path = `files/${name}`;
     for (let n = 2; taken.has(path); n++) path = `files/${n} ${name}`;
     taken.add(path);

@@ -7,6 +7,7 @@ import { decodePlacements, placementsRekeyed } from '../storage/artifact-codec.j
 import type { BlobStore } from '../storage/blob-store.js';
 import { titleOf } from '../steps/step-view.js';
 import { namesById, scansIn } from './scan-labels.js';
+import { surfaceFacts } from './surface-facts.js';
 
 export function artifactView(a: Artifact): ArtifactView {
   return { id: a.id, kind: a.kind, bytes: Number(a.facts.bytes ?? 0), facts: a.facts, stepId: a.stepId };
@@ -60,6 +61,7 @@ export async function buildPieceView(
   });
   const stages = buildStages(piece, heads, scanList, artifacts, stepOf, steps);
   const mesh = view(heads.mesh);
+  const [model, light] = [view(heads.model), view(heads.light)];
   const dimensions = view(heads.dimensions);
   const placings = view(heads.placings);
   const reached = [...stages].reverse().find((s) => s.state === 'done' || s.state === 'outdated')?.stage ?? 'plan';
@@ -82,8 +84,9 @@ export async function buildPieceView(
     placements: view(heads.placements),
     doubts: [...new Set(placementList.flatMap((p) => p.doubt ?? []))].map(doubtView),
     mesh,
-    model: view(heads.model),
-    light: view(heads.light),
+    surface: surfaceFacts({ mesh, model, light }, steps),
+    model,
+    light,
     dimensions,
     trust: view(heads.trust),
     deviation: view(heads.deviation),

@@ -193,14 +193,22 @@ export class PiecesController {
   }
 
   @Get('pieces/:id/suggestions')
-  @ApiOperation({ summary: 'Suggested parameters of an operation for this piece' })
+  @ApiOperation({ summary: 'Suggested parameters of an operation for this piece, and what it demands of the piece' })
   async suggestions(
     @Param('id', ParseUUIDPipe) id: string,
     @Query('operation') operationId: string,
   ): Promise<SuggestionsView> {
     const operation = findOperation(operationId);
     const stats = await this.pieces.stats(id);
-    return { values: { ...operation.suggest(stats) }, reasons: { ...operation.because?.(stats) } };
+    const demands = (stats.surface && operation.demands?.(stats.surface, stats)) ?? [];
+    return {
+      values: { ...operation.suggest(stats) },
+      reasons: { ...operation.because?.(stats) },
+      demands: demands.map(({ remedy, ...d }) => ({
+        ...d,
+        ...(remedy ? { remedy: { operationId: remedy, title: findOperation(remedy).title } } : {}),
+      })),
+    };
   }
 
   @Get('operations')

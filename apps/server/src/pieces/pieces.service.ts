@@ -133,6 +133,11 @@ export class PiecesService {
       view.triangles,
       { hasModel: view.model !== null, hasLight: view.light !== null },
     );
-    return { ...facts, name: view.name, plan: view.plan ? advise(view.plan, []).defaults : undefined };
+    return {
+      ...facts,
+      name: view.name,
+      surface: view.surface ?? undefined,
+      plan: view.plan ? advise(view.plan, []).defaults : undefined,
+    };
   }
 }

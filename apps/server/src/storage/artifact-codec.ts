@@ -34,7 +34,7 @@ import type { TrustSheet } from '@amber-knit/core/fusion';
 import { coverageGrowth } from '@amber-knit/core/frames';
 import { inspectTopology, simplifyMesh } from '@amber-knit/core/mesh';
 import { estimateNoise, estimateSpacing } from '@amber-knit/core/pointcloud';
-import { renderTurntable } from '@amber-knit/core/texture';
+import { renderTurntable } from '@amber-knit/core/pictures';
 import type { ArtifactView } from '@amber-knit/contracts';
 
 /** An artifact's bytes with its kind and facts, before it has an id. */
@@ -179,6 +179,14 @@ export function decodeScan({ name, setup, cloud, storedAs, base, frames }: Store
   };
 }
 
+/** Whether it is coloured, the height of its lowest place and its longest side, mm. */
+function placeFacts(mesh: TriangleMesh): EncodedArtifact['facts'] {
+  const { min, max } = boundsOf(mesh.positions);
+  const longest = Math.max(...max.map((m, k) => m - min[k]));
+  // A surface without a vertex lies nowhere.
+  return { colours: mesh.colors !== undefined, ...(longest >= 0 ? { lowest: min[2], longest } : {}) };
+}
+
 /** Triangles of the light version that the browser shows first. */
 const COARSE_TRIANGLES = 24_000;
 
@@ -195,6 +203,7 @@ export async function encodeSurface(mesh: TriangleMesh | TexturedMesh | LightMod
       pieces: report.pieces,
       holes: Number.isFinite(report.holes) ? report.holes : -1,
       watertight: report.watertight,
+      ...placeFacts(mesh),
       ...(textured ? { mapSize: mesh.texture.width } : {}),
       ...('maps' in mesh ? { failed: mesh.failed.length } : {}),
     },

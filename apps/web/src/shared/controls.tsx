@@ -115,7 +115,12 @@ export function ProgressBar({ value, label }: { value: number; label: string }) 
 export function Check({ checked, onChange, children }: { checked: boolean; onChange(): void; children: ReactNode }) {
   return (
     <label className="flex items-center gap-2">
-      <input type="checkbox" checked={checked} onChange={onChange} className="h-4.5 w-4.5 accent-[var(--amber)]" />
+      <input
+        type="checkbox"
+        checked={checked}
+        onChange={onChange}
+        className="h-4.5 w-4.5 shrink-0 accent-[var(--amber)]"
+      />
       {children}
     </label>
   );

@@ -1,3 +1,4 @@
+import { rgb } from 'd3';
 import { LIGHT_OF_SRGB, type BakedKind } from '@amber-knit/core/geometry';
 import type { ColorMode } from '../app/view-slice';
 import type { CloudSource } from './load-artifact';
@@ -81,6 +82,12 @@ export interface LayerEvents {
 
 /** The linear byte of each sRGB byte. */
 const LINEAR = Uint8Array.from(LIGHT_OF_SRGB, (light) => Math.round(255 * light));
+
+/** A colour of a style sheet as linear bytes. */
+export function linearBytes(css: string): Uint8Array {
+  const { r, g, b } = rgb(css);
+  return srgbToLinear(Uint8Array.of(r, g, b));
+}
 
 /** sRGB bytes as linear bytes, which is what vertex colours mean to the renderer. */
 export function srgbToLinear(bytes: Uint8Array): Uint8Array {

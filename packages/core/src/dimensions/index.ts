@@ -1,2 +1,3 @@
 export * from './dimension.js';
 export * from './measure-dimension.js';
+export * from './shape-sheet.js';

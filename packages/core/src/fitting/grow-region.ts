@@ -33,8 +33,10 @@ const STRIDE = 2.5;
 const ROUNDS = 24;
 /** A vertex belongs to the shape within so many standard deviations of the fit … */
 const WITHIN = 4;
-/** … or this share of the surface's diagonal: floats, and a mesh without noise. */
+/** … or this share of the surface's diagonal: floats … */
 const FLOOR = 1e-5;
+/** … or of the median edge: the flat triangles of a surface without noise lie off a round shape by so much. */
+const FACETED = 0.02;
 /**
  * … but never more than so many times the noise close by, or than this share of the surface's diagonal: scans are bent a
  * little over a larger part. Without such a bound a poor fit takes in more and grows poorer.
@@ -48,11 +50,22 @@ const COVERS = 0.85;
 /** … with no more than so many times its scatter. */
 const SCATTERS = 1.25;
 
+/** A shape whose size or opening is not known to this share of itself, or so many radians, is another one in disguise. */
+const KNOWN_TO = 0.05;
+
+/** Does the region tell how large its shape is? */
+function isKnown({ fit: { shape, uncertainty: u } }: ShapeRegion): boolean {
+  if (shape.kind === 'plane') return true;
+  if (shape.kind === 'cone') return u.halfAngleRad < KNOWN_TO;
+  return u.radius < KNOWN_TO * shape.radius && u.tubeRadius <= KNOWN_TO * shape.tubeRadius;
+}
+
 /** Finds the parts of one surface that are plane, round or conical, each from a place picked on it. */
 export class RegionGrower {
   private readonly normals: Float32Array;
   private readonly at: VertexTriangles;
   private readonly floor: number;
+  private readonly bent: number;
   private readonly seen: Uint32Array;
   private round = 0;
 
@@ -60,7 +73,9 @@ export class RegionGrower {
   constructor(private readonly mesh: TriangleMesh) {
     this.normals = mesh.normals ?? vertexNormals(mesh);
     this.at = vertexTriangles(mesh);
-    this.floor = FLOOR * diagonalOf(boundsOf(mesh.positions));
+    const diagonal = diagonalOf(boundsOf(mesh.positions));
+    this.floor = Math.max(FLOOR * diagonal, FACETED * medianEdge(mesh));
+    this.bent = BENT * diagonal;
     this.seen = new Uint32Array(vertexCount(mesh));
   }
 
@@ -78,13 +93,21 @@ export class RegionGrower {
       if (!found) throw new GeometryError('degenerate', `There is no ${kind} around this place. Try another shape.`);
       return found;
     }
-    const found = REGION_KINDS.flatMap((k) => this.growKind(seed, k, loosest) ?? []);
+    const grown = REGION_KINDS.flatMap((k) => this.growKind(seed, k, loosest) ?? []);
+    const known = grown.filter(isKnown);
+    const found = known.length > 0 ? known : grown;
     if (found.length === 0)
       throw new GeometryError('degenerate', 'No simple shape fits around this place. Pick a smoother one.');
     const most = Math.max(...found.map((r) => r.vertices.length));
     const wide = found.filter((r) => r.vertices.length >= COVERS * most);
     const least = Math.min(...wide.map((r) => r.fit.rms));
     return wide.find((r) => r.fit.rms <= SCATTERS * Math.max(least, this.floor / WITHIN))!;
+  }
+
+  /** A shape fitted anew to vertices that are known to be of it. */
+  refit(shape: Shape, vertices: Uint32Array): ShapeRegion {
+    const fit = refineShape(shape, this.pointsOf(vertices));
+    return { fit, vertices, inventedRatio: this.inventedRatio(vertices) };
   }
 
   /** How far off a vertex may lie at most: by what the shape that suits best leaves over close by. */
@@ -98,7 +121,7 @@ export class RegionGrower {
         throw e;
       }
     });
-    return Math.max(LOOSER * Math.min(...scatters, Infinity), (BENT / FLOOR) * this.floor);
+    return Math.max(LOOSER * Math.min(...scatters, Infinity), this.bent);
   }
 
   /** Standard deviation of points off a shape, what its freedoms take away given back. */
@@ -235,6 +258,17 @@ export class RegionGrower {
     if (!invented || region.length === 0) return 0;
     return region.reduce((sum, v) => sum + (invented[v] ? 1 : 0), 0) / region.length;
   }
+}
+
+/** Of at most a thousand triangles, evenly taken, mm. */
+function medianEdge({ positions: p, indices }: TriangleMesh): number {
+  const step = 3 * Math.max(1, Math.floor(indices.length / 3000));
+  const edges: number[] = [];
+  for (let h = 0; h < indices.length; h += step) {
+    const [a, b] = [3 * indices[h], 3 * indices[h + 1]];
+    edges.push(Math.hypot(p[a] - p[b], p[a + 1] - p[b + 1], p[a + 2] - p[b + 2]));
+  }
+  return edges.sort((a, b) => a - b)[edges.length >> 1] ?? 0;
 }
 
 /** Area of the triangles whose corners all lie in a region, mm². */

@@ -1,3 +1,4 @@
+export { findShapes, type FoundShape } from './find-shapes.js';
 export { fitShape, refineShape, distancesOf } from './fit-shape.js';
 export type { MeasuredPoints, ShapeFit, ShapeUncertainty } from './fit-shape.js';
 export * from './grow-region.js';

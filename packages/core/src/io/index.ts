@@ -4,6 +4,7 @@ export * from './byte-source.js';
 export { readE57 } from './e57/read-e57.js';
 export * from './e57/write-e57.js';
 export * from './gif/write-gif.js';
+export * from './package/write-package.js';
 export { readGltf } from './gltf/read-gltf.js';
 export * from './gltf/write-glb.js';
 export * from './obj/read-obj.js';

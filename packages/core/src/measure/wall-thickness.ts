@@ -1,4 +1,4 @@
-import type { TriangleMesh } from '../geometry/triangle-mesh.js';
+import { triangleNormal, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import type { Vec3 } from '../math/mat4.js';
 import { TriangleBvh, type SurfaceHit } from '../spatial/triangle-bvh.js';
 
@@ -10,6 +10,8 @@ export type ThicknessMethod = 'ball' | 'ray';
 
 /** A touch so near to the place itself, seen from the ball's middle, is its own bumps (cosine of 40°). */
 const OWN_BUMP = 0.766;
+/** Another side faces the other way at least so far (cosine of 120°). */
+const OPPOSITE = -0.5;
 /** Balls settle in a handful of steps. */
 const STEPS = 24;
 
@@ -18,9 +20,32 @@ export class WallThickness {
   private readonly bvh: TriangleBvh;
   private readonly hit: SurfaceHit = { triangle: 0, squaredDistance: 0, x: 0, y: 0, z: 0, v: 0, w: 0 };
 
+  private readonly other = new Float64Array(3);
+
   /** O(triangles). */
   constructor(mesh: TriangleMesh) {
     this.bvh = new TriangleBvh(mesh);
+  }
+
+  /**
+   * As `at`, but only where another side faces the other way: at an edge the neighbouring face is no wall. NaN elsewhere.
+   * A ball that touches no such side within itself says nothing either.
+   */
+  between(place: Vec3, normal: Vec3, method: ThicknessMethod, most: number): number {
+    const [nx, ny, nz] = normal;
+    const skip = 1e-5 * most;
+    const from = [place[0] - skip * nx, place[1] - skip * ny, place[2] - skip * nz];
+    const through = this.bvh.firstHit(from, [-nx, -ny, -nz], most);
+    if (through < 0) return NaN;
+    const { hit } = this;
+    const tiny = 1e-3 * most;
+    if (!this.bvh.closest(from[0] - through * nx, from[1] - through * ny, from[2] - through * nz, tiny, hit))
+      return NaN;
+    const { positions, indices } = this.bvh.mesh;
+    const t = 3 * hit.triangle;
+    const length = triangleNormal(positions, indices[t], indices[t + 1], indices[t + 2], this.other) || 1;
+    if ((this.other[0] * nx + this.other[1] * ny + this.other[2] * nz) / length > OPPOSITE) return NaN;
+    return method === 'ray' ? through + skip : this.at(place, normal, 'ball', most);
   }
 
   /**

@@ -4,8 +4,9 @@ import { DisjointSets } from '../spatial/disjoint-sets.js';
 
 /** A connected part of a surface whose values lie beyond a limit. */
 export interface WeakPlace {
-  /** Where it is, mm: its vertex that lies next to the middle of it. */
+  /** Where it is, mm: its vertex that lies next to the middle of it, and which that is. */
   place: Vec3;
+  vertex: number;
   /** The way it faces, unit. */
   facing: Vec3;
   /** mm². */
@@ -111,6 +112,7 @@ export function weakPlaces(
     const l = Math.hypot(facing[0], facing[1], facing[2]) || 1;
     return {
       place: [p[3 * vertex], p[3 * vertex + 1], p[3 * vertex + 2]],
+      vertex,
       facing: [facing[0] / l, facing[1] / l, facing[2] / l],
       area: part.area,
       worst: part.worst,

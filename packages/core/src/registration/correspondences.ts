@@ -6,6 +6,26 @@ export interface Correspondences {
   target: Uint32Array;
 }
 
+/** A cloud by its key points, as indices into it, and their features. */
+export interface Described {
+  keypoints: Uint32Array;
+  features: Float32Array;
+}
+
+/** As `matchFeatures` of two described clouds; the pairs are of points of the clouds themselves. */
+export function matchKeypoints(
+  source: Described,
+  target: Described,
+  limit: number,
+  within?: { places: Float32Array; apart: number },
+): Correspondences {
+  const pairs = matchFeatures(source.features, target.features, limit, within);
+  return {
+    source: pairs.source.map((k) => source.keypoints[k]),
+    target: pairs.target.map((k) => target.keypoints[k]),
+  };
+}
+
 /**
  * For every source point its most similar target point and the other way round; pairs chosen from both sides come
  * first, then the rest by distance in descriptor space, up to `limit`. O(n · m).

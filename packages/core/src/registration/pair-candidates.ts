@@ -1,7 +1,7 @@
 import { multiply, type Mat4 } from '../math/mat4.js';
 import { pointCount } from '../geometry/point-cloud.js';
 import { findConsistentPlacements, isSamePlacement } from './consistent-placements.js';
-import { matchFeatures } from './correspondences.js';
+import { matchKeypoints } from './correspondences.js';
 import { evidenceScore, judgePlacement, withoutMarks, type Evidence, type EvidenceScale } from './evidence.js';
 import { matchFaces } from './face-hypotheses.js';
 import { registerIcp } from './icp.js';
@@ -65,9 +65,7 @@ export function findPairCandidates(
   const o = { ...PAIR_CANDIDATE_DEFAULTS, ...options };
   const A = scans[a];
   const B = scans[b];
-  const pairs = matchFeatures(A.features, B.features, o.correspondences);
-  pairs.source.forEach((k, i) => (pairs.source[i] = A.keypoints[k]));
-  pairs.target.forEach((k, i) => (pairs.target[i] = B.keypoints[k]));
+  const pairs = matchKeypoints(A, B, o.correspondences);
   const hypotheses = findConsistentPlacements(A.coarse, B.coarse, pairs, cell, o.hypotheses, o.seeds);
   const sample = Uint32Array.from({ length: Math.ceil(pointCount(A.coarse) / 2) }, (_, i) => 2 * i);
   const out: PairCandidate[] = [];

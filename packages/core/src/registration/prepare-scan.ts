@@ -5,7 +5,7 @@ import { computeFpfh } from '../pointcloud/fpfh.js';
 import { estimateSpacing } from '../pointcloud/spacing.js';
 import { removeStrayPoints, type RemoveStrayPointsOptions } from '../pointcloud/stray-points.js';
 import { thinByVoxel } from '../pointcloud/thin.js';
-import { dot3 } from '../math/mat4.js';
+import { dot3, type Vec3 } from '../math/mat4.js';
 import { createRandom, type Random } from '../math/random.js';
 import { createRunContext, type RunContext } from '../runtime/run-context.js';
 import { PointGrid } from '../spatial/point-grid.js';
@@ -60,11 +60,7 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
     thinned = thinWithFaces(cloud, scale.fine, reach, createRandom(seed));
   }
   const { fine, shuffle, faces } = thinned;
-  const coarse = thinByVoxel(cloud, scale.coarse).cloud;
-  // Features want normals of the coarse shape, not of the noise.
-  coarse.normals = estimateNormals(coarse, viewpoints, { radius: 2.2 * scale.coarse }, ctx.part(1, 1)).normals;
-  const keypoints = spreadPoints(coarse.positions, 1.7 * scale.coarse);
-  const features = computeFpfh(coarse, RADIUS * scale.coarse, keypoints);
+  const { coarse, keypoints, features } = describeCoarsely(cloud, viewpoints, scale.coarse, ctx);
   const onFace = snapNormals(fine, faces, reach);
   const fineGrid = new PointGrid(fine.positions, 1.5 * scale.fine);
   // Of a scan held by its faces it is the small ones beside its edges that hold the slides.
@@ -89,6 +85,20 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
   };
   prepared.selfMotions = findSelfMotions(prepared, scale.coarse, { cell: scale.fine, noise: estimated.noise });
   return prepared;
+}
+
+/** A cloud thinned to one point a cell, its key points and their features. @param cell mm */
+export function describeCoarsely(
+  cloud: PointCloud,
+  viewpoints: Vec3[],
+  cell: number,
+  ctx: RunContext,
+): Pick<PreparedScan, 'coarse' | 'keypoints' | 'features'> {
+  const coarse = thinByVoxel(cloud, cell).cloud;
+  // Features want normals of the coarse shape, not of the noise.
+  coarse.normals = estimateNormals(coarse, viewpoints, { radius: 2.2 * cell }, ctx.part(1, 1)).normals;
+  const keypoints = spreadPoints(coarse.positions, 1.7 * cell);
+  return { coarse, keypoints, features: computeFpfh(coarse, RADIUS * cell, keypoints) };
 }
 
 /** A cloud thinned to one point a cell, its points in random order, and its flat faces. */

@@ -1,7 +1,7 @@
 import { pointCount } from '../geometry/point-cloud.js';
 import { identity, invertRigid, type Mat4 } from '../math/mat4.js';
 import { findConsistentPlacements, isSamePlacement } from './consistent-placements.js';
-import { matchFeatures } from './correspondences.js';
+import { matchKeypoints } from './correspondences.js';
 import { evidenceScore, judgePlacement, withoutMarks, type EvidenceScale } from './evidence.js';
 import { registerIcp } from './icp.js';
 import type { PreparedScan } from './prepared-scan.js';
@@ -27,9 +27,7 @@ export function findSelfMotions(scan: PreparedScan, cell: number, scale: Evidenc
   const { coarse, keypoints } = scan;
   const places = new Float32Array(3 * keypoints.length);
   keypoints.forEach((v, i) => places.set(coarse.positions.subarray(3 * v, 3 * v + 3), 3 * i));
-  const pairs = matchFeatures(scan.features, scan.features, CORRESPONDENCES, { places, apart: APART * cell });
-  pairs.source.forEach((k, i) => (pairs.source[i] = keypoints[k]));
-  pairs.target.forEach((k, i) => (pairs.target[i] = keypoints[k]));
+  const pairs = matchKeypoints(scan, scan, CORRESPONDENCES, { places, apart: APART * cell });
   const sample = Uint32Array.from({ length: Math.ceil(pointCount(coarse) / 2) }, (_, i) => 2 * i);
   const out: Mat4[] = [];
   const isKnown = (m: Mat4): boolean =>

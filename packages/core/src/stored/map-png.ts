@@ -3,13 +3,16 @@ import type { BakedMap } from '../geometry/light-model.js';
 import { GeometryError } from '../runtime/geometry-error.js';
 import { assertPictureFits } from './picture-size.js';
 
+/** What a picture of a map holds. */
+export type MapPicture = Pick<BakedMap, 'width' | 'height' | 'channels' | 'data'>;
+
 /** A map as a PNG, grey or in colour, of 8 or 16 bits. */
-export function encodeMapPng({ width, height, channels, data }: BakedMap): Uint8Array {
+export function encodeMapPng({ width, height, channels, data }: MapPicture): Uint8Array {
   return encode({ width, height, data, channels, depth: data instanceof Uint16Array ? 16 : 8 });
 }
 
 /** @throws GeometryError `corrupt-file`, `too-large` before anything is unpacked */
-export function decodeMapPng(png: Uint8Array, name: string): Pick<BakedMap, 'width' | 'height' | 'channels' | 'data'> {
+export function decodeMapPng(png: Uint8Array, name: string): MapPicture {
   assertPictureFits(png, name);
   try {
     const { width, height, channels, data } = decode(png);

@@ -2,13 +2,26 @@ import { findDetailTask, openToLightTask } from '../baking/index.js';
 import { fitPatchesTask, sharpenPatchesTask } from '../fusion/index.js';
 import { linkFramesTask } from '../frames/index.js';
 import { findLinesTask } from '../line-laser/index.js';
-import { comparePair, prepareScanTask, reviveScan, type PairTask } from '../registration/index.js';
+import {
+  comparePair,
+  judgeSizeTask,
+  prepareScanTask,
+  reviveScan,
+  trySizeTask,
+  type PairTask,
+  type ScaleTask,
+} from '../registration/index.js';
 import type { Task } from '../runtime/map-task.js';
 
 /** A task with what its shared data needs after having been copied. */
 interface KnownTask {
   run: Task<never, never, unknown>;
   revive?: (shared: never) => unknown;
+}
+
+/** The scan that others are held against, copied from another core. */
+function reviveTarget(shared: ScaleTask): ScaleTask {
+  return { ...shared, target: reviveScan(shared.target) };
 }
 
 /** Everything a task pool can be asked for, by name. */
@@ -19,6 +32,8 @@ const TASKS: Record<string, KnownTask> = {
   'link-frames': { run: linkFramesTask },
   'open-to-light': { run: openToLightTask },
   'sharpen-patches': { run: sharpenPatchesTask },
+  'try-size': { run: trySizeTask, revive: reviveTarget },
+  'judge-size': { run: judgeSizeTask, revive: reviveTarget },
   'prepare-scan': { run: prepareScanTask },
   'compare-pair': {
     run: comparePair,

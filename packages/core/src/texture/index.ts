@@ -1,2 +1,1 @@
-export * from './picture.js';
 export * from './texture-mesh.js';

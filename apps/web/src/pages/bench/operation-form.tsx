@@ -16,6 +16,7 @@ import { api, problemText } from '../../api/api';
 import { Button, Notice } from '../../shared/controls';
 import { HelpMark } from '../../shared/help-mark';
 import type { StagePreview } from '../../stages/stage-module';
+import { DemandList } from './demand-list';
 
 type Values = Record<string, string | boolean | string[]>;
 
@@ -87,6 +88,7 @@ export function OperationForm({
           aria-label={operation.title}
         >
           <p className="m-0 text-muted">{operation.help}</p>
+          <DemandList pieceId={pieceId} demands={suggested?.demands ?? []} busy={busy} />
           {asked.filter((f) => !f.more).map(fieldOf)}
           {asked.some((f) => f.more) && (
             <Disclosure>

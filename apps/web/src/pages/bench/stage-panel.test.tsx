@@ -15,7 +15,7 @@ const OPERATIONS = [
 const answers = (steps: unknown[]) => ({
   'GET operations': OPERATIONS,
   'GET pieces/p/steps': steps,
-  'GET pieces/p/suggestions?operation=fuse.surface': { values: {}, reasons: {} },
+  'GET pieces/p/suggestions?operation=fuse.surface': { values: {}, reasons: {}, demands: [] },
 });
 const stage: StageModule = {
   id: 'fuse',

@@ -37,6 +37,7 @@ export function pieceOf(token: string, { title, surfaces, triangles }: SharedPag
     placements: null,
     doubts: [],
     mesh: artifact('mesh'),
+    surface: null,
     model: artifact('model'),
     light: artifact('light'),
     dimensions: null,

@@ -8,13 +8,15 @@ import { PlacingOverlay } from './placing/placing-overlay';
 import { PlacingPanel } from './placing/placing-panel';
 import { ReferenceOverlay } from './reference/reference-overlay';
 import { ReferencePanel } from './reference/reference-panel';
+import { WallsOverlay } from './walls/walls-overlay';
+import { WallsPanel } from './walls/walls-panel';
 
 export const checkStage: StageModule = {
   id: 'check',
   guide:
-    'Measure the result: pick dimensions in the view, hold it against a reference, put it into another scanned place, inspect it as a whole.',
-  panels: [DimensionsPanel, ReferencePanel, PlacingPanel],
-  overlays: [ReferenceOverlay, DimensionsOverlay, PlacingOverlay],
+    'Measure the result: pick dimensions in the view, look at its walls, hold it against a reference, put it into another scanned place, inspect it as a whole.',
+  panels: [DimensionsPanel, WallsPanel, ReferencePanel, PlacingPanel],
+  overlays: [ReferenceOverlay, WallsOverlay, DimensionsOverlay, PlacingOverlay],
   undo: (direction) => placingDesk.current().open !== null && placingDesk.step(direction),
   sending: either(
     watch(dimensionsDesk, (s) => s.wanted !== null),

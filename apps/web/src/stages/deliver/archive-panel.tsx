@@ -2,7 +2,7 @@ import { Package } from 'lucide-react';
 import { bytesText } from '@amber-knit/operations/quantity-text';
 import { api } from '../../api/api';
 import type { StagePanelProps } from '../stage-module';
-import { deliveredFiles } from './shared-view-form';
+import { deliveredFiles } from './delivered-files';
 
 /** Everything of the piece in one file. */
 export function ArchivePanel({ piece, steps, busy }: StagePanelProps) {

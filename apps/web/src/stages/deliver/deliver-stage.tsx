@@ -1,6 +1,7 @@
 import { Download } from 'lucide-react';
 import { artifactUrl } from '../../api/artifact-url';
 import { ArchivePanel } from './archive-panel';
+import { FilesPanel } from './files-panel';
 import { ReportPanel } from './report-panel';
 import { SharedViewsPanel } from './shared-views-panel';
 import type { StageModule } from '../stage-module';
@@ -8,7 +9,7 @@ import type { StageModule } from '../stage-module';
 export const deliverStage: StageModule = {
   id: 'deliver',
   guide: 'Write the result to a file that others can open, and say how it was made.',
-  panels: [ReportPanel, SharedViewsPanel, ArchivePanel],
+  panels: [FilesPanel, ReportPanel, SharedViewsPanel, ArchivePanel],
   Result: ({ step }) =>
     step.outputs[0] && (
       <a

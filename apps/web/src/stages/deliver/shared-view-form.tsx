@@ -2,6 +2,7 @@ import { useState } from 'react';
 import type { SharedLook, SharedView, SharedViewTerms, StepView } from '@amber-knit/contracts';
 import { Button, Check } from '../../shared/controls';
 import { HelpMark } from '../../shared/help-mark';
+import { deliveredFiles } from './delivered-files';
 
 const LOOKS: readonly (readonly [SharedLook, string])[] = [
   ['shape', 'Shape without colours'],
@@ -11,15 +12,6 @@ const LOOKS: readonly (readonly [SharedLook, string])[] = [
 ];
 
 const FIELD = 'rounded-lg border border-[var(--field)] bg-panel px-2 py-1 text-ink';
-
-/** Files that were delivered of the piece, the newest of each name. */
-export function deliveredFiles(steps: readonly StepView[]): { id: string; name: string }[] {
-  const byName = new Map<string, string>();
-  for (const s of steps)
-    if (s.stage === 'deliver' && s.status === 'done' && s.outputs[0] && s.figures?.file)
-      byName.set(String(s.figures.file), s.outputs[0]);
-  return [...byName].map(([name, id]) => ({ name, id }));
-}
 
 /** The last moment of a day as it is told by a date field; nothing for an empty one. */
 export function endOfDay(day: string): string | null {

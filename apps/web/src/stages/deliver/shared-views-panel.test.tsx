@@ -2,7 +2,8 @@ import { screen, waitFor, within } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import type { SharedView } from '@amber-knit/contracts';
 import { pieceWith, showWithServer, stepWith } from '../../../test/with-server';
-import { dayOf, deliveredFiles, endOfDay } from './shared-view-form';
+import { deliveredFiles } from './delivered-files';
+import { dayOf, endOfDay } from './shared-view-form';
 import { SharedViewsPanel, stateOf } from './shared-views-panel';
 
 const piece = pieceWith({ mesh: { id: 'm', facts: {} } as never });

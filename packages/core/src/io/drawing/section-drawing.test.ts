@@ -1,6 +1,6 @@
 import dxfParser from 'dxf-parser';
 import { SaxesParser } from 'saxes';
-import { writeDxfDrawing, writeSvgDrawing, type DrawingLine } from './section-drawing.js';
+import { writeDxfDrawing, writeDxfLines, writeSvgDrawing, type DrawingLine } from './section-drawing.js';
 
 // The package's types say that its default is the module, its code that it is the class.
 const DxfParser = dxfParser as unknown as typeof dxfParser.DxfParser;
@@ -31,6 +31,21 @@ test('DXF is read by another reader with its units, layers, and every place', ()
     [30, 12.3456],
     [-10, 12.3456],
   ]);
+});
+
+test('lines in space keep their heights', () => {
+  const axis: DrawingLine = { layer: 'Boss 1', closed: false, points: Float64Array.of(1, 2, -3.5, 1, 2, 44) };
+  const dxf = new DxfParser().parseSync(said(writeDxfLines([axis])))!;
+  const [line] = dxf.entities as unknown as {
+    is3dPolyline: boolean;
+    vertices: { x: number; y: number; z: number }[];
+  }[];
+  expect(line.is3dPolyline).toBe(true);
+  expect(line.vertices.map(({ x, y, z }) => [x, y, z])).toEqual([
+    [1, 2, -3.5],
+    [1, 2, 44],
+  ]);
+  expect(dxf.header.$EXTMAX).toMatchObject({ x: 1, y: 2, z: 44 });
 });
 
 test('SVG is well formed, as large as what it shows, and the right way up', () => {

@@ -2,7 +2,7 @@ import { TextBytes, xmlText } from '../text/text-bytes.js';
 
 /** Lines of a drawing in true scale, mm: x to the right, y up. */
 export interface DrawingLine {
-  /** 2k. */
+  /** 2k; of lines in space 3k. */
   points: Float64Array;
   closed: boolean;
   /** Lines of one layer belong together. */
@@ -24,7 +24,7 @@ const text = (v: number): string => String(Number(v.toFixed(DIGITS)));
  * Source: W3C (2011), Scalable Vector Graphics 1.1.
  */
 export function writeSvgDrawing(lines: readonly DrawingLine[], title: string): Uint8Array {
-  const { x0, y0, x1, y1 } = boundsOf(lines);
+  const [[x0, y0], [x1, y1]] = extentOf(lines, 2);
   const [width, height] = [x1 - x0 + 2 * MARGIN, y1 - y0 + 2 * MARGIN];
   const out = new TextBytes();
   out.add(
@@ -52,21 +52,40 @@ export function writeSvgDrawing(lines: readonly DrawingLine[], title: string): U
  * Source: Autodesk (1992), AutoCAD Release 12 Customization Manual, chapter 11, Drawing interchange files.
  */
 export function writeDxfDrawing(lines: readonly DrawingLine[]): Uint8Array {
-  const { x0, y0, x1, y1 } = boundsOf(lines);
+  return dxfOf(lines, 2);
+}
+
+/** Lines in space, whose points are 3k, as DXF: what `writeDxfDrawing` does for a plane. */
+export function writeDxfLines(lines: readonly DrawingLine[]): Uint8Array {
+  return dxfOf(lines, 3);
+}
+
+/** @param stride numbers a point has */
+function dxfOf(lines: readonly DrawingLine[], stride: 2 | 3): Uint8Array {
+  const [low, high] = extentOf(lines, stride);
   const out = new TextBytes();
   const group = (...pairs: [code: number, value: string | number][]): void => {
     for (const [code, value] of pairs) out.add(`${code}\n${typeof value === 'number' ? text(value) : value}\n`);
   };
+  const place = (p: ArrayLike<number>, at = 0): [number, number][] => [
+    [10, p[at]],
+    [20, p[at + 1]],
+    [30, stride === 3 ? p[at + 2] : 0],
+  ];
   group([0, 'SECTION'], [2, 'HEADER'], [9, '$ACADVER'], [1, 'AC1009'], [9, '$INSUNITS'], [70, '4']);
-  group([9, '$EXTMIN'], [10, x0], [20, y0], [30, 0], [9, '$EXTMAX'], [10, x1], [20, y1], [30, 0], [0, 'ENDSEC']);
+  group([9, '$EXTMIN'], ...place(low), [9, '$EXTMAX'], ...place(high), [0, 'ENDSEC']);
   const layers = layersOf(lines).map(layerName);
   group([0, 'SECTION'], [2, 'TABLES'], [0, 'TABLE'], [2, 'LAYER'], [70, String(layers.length)]);
   for (const name of layers) group([0, 'LAYER'], [2, name], [70, '0'], [62, '7'], [6, 'CONTINUOUS']);
   group([0, 'ENDTAB'], [0, 'ENDSEC'], [0, 'SECTION'], [2, 'ENTITIES']);
+  // Of a polyline: 1 for a closed one, 8 for one in space; its vertices there say 32.
+  const inSpace = stride === 3;
   for (const { points, closed, layer } of lines) {
     const on: [number, string] = [8, layerName(layer)];
-    group([0, 'POLYLINE'], on, [66, '1'], [70, closed ? '1' : '0'], [10, 0], [20, 0], [30, 0]);
-    for (let k = 0; k < points.length; k += 2) group([0, 'VERTEX'], on, [10, points[k]], [20, points[k + 1]], [30, 0]);
+    const flags = Number(closed) + (inSpace ? 8 : 0);
+    group([0, 'POLYLINE'], on, [66, '1'], [70, String(flags)], [10, 0], [20, 0], [30, 0]);
+    for (let k = 0; k < points.length; k += stride)
+      group([0, 'VERTEX'], on, ...place(points, k), ...(inSpace ? [[70, '32'] as [number, string]] : []));
     group([0, 'SEQEND'], on);
   }
   group([0, 'ENDSEC'], [0, 'EOF']);
@@ -82,15 +101,15 @@ const layerName = (layer: string): string =>
     .replace(/[^A-Z0-9_-]+/g, '_')
     .slice(0, 31) || '0';
 
-function boundsOf(lines: readonly DrawingLine[]): { x0: number; y0: number; x1: number; y1: number } {
-  const b = { x0: Infinity, y0: Infinity, x1: -Infinity, y1: -Infinity };
+/** The least and the greatest of each coordinate; the origin if there are no lines. */
+function extentOf(lines: readonly DrawingLine[], stride: number): [low: number[], high: number[]] {
+  const low = new Array<number>(stride).fill(Infinity);
+  const high = new Array<number>(stride).fill(-Infinity);
   for (const { points } of lines) {
-    for (let k = 0; k < points.length; k += 2) {
-      b.x0 = Math.min(b.x0, points[k]);
-      b.x1 = Math.max(b.x1, points[k]);
-      b.y0 = Math.min(b.y0, points[k + 1]);
-      b.y1 = Math.max(b.y1, points[k + 1]);
+    for (let k = 0; k < points.length; k++) {
+      low[k % stride] = Math.min(low[k % stride], points[k]);
+      high[k % stride] = Math.max(high[k % stride], points[k]);
     }
   }
-  return b.x0 <= b.x1 ? b : { x0: 0, y0: 0, x1: 0, y1: 0 };
+  return low[0] <= high[0] ? [low, high] : [low.fill(0), high.fill(0)];
 }

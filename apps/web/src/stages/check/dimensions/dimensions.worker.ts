@@ -2,6 +2,7 @@ import { MeasuringGround, type Dimension, type MeasuredDimension } from '@amber-
 import { writeDxfDrawing, writeSvgDrawing } from '@amber-knit/core/io';
 import { flatCurve } from '@amber-knit/core/measure';
 import { answerQuestions } from '../../../shared/asking-worker';
+import { held } from '../../../shared/held';
 import { streamSurface } from '../../../view/surface-parts';
 
 // Measures dimensions off the page's thread, with what the server measures them with.
@@ -10,17 +11,9 @@ export type ToDimensions =
   { meshId: string; dimension: Dimension } | { meshId: string; section: Dimension; format: 'svg' | 'dxf' };
 export type FromDimensions = { found: MeasuredDimension } | { drawing: Uint8Array } | { failed: string };
 
-let held: { meshId: string; ground: Promise<MeasuringGround> } | undefined;
-
-function groundOf(meshId: string): Promise<MeasuringGround> {
-  if (held?.meshId !== meshId) {
-    const loading = streamSurface(meshId, new AbortController().signal, () => {});
-    held = { meshId, ground: loading.then((mesh) => new MeasuringGround(mesh)) };
-    // What could not be loaded is tried again when it is asked for again.
-    held.ground.catch(() => (held = undefined));
-  }
-  return held.ground;
-}
+const groundOf = held(
+  async (meshId: string) => new MeasuringGround(await streamSurface(meshId, new AbortController().signal, () => {})),
+);
 
 async function answer(question: ToDimensions): Promise<FromDimensions> {
   const ground = await groundOf(question.meshId);

@@ -1,5 +1,5 @@
-import { interpolateRgbBasis, rgb } from 'd3';
-import { srgbToLinear } from '../../../view/view-content';
+import { interpolateRgbBasis } from 'd3';
+import { linearBytes } from '../../../view/view-content';
 
 /** From just within to deepest: light to dark, so that it is told without colour, too. */
 const DEEP = interpolateRgbBasis(['#f3c9b4', '#d8724a', '#a1301c', '#54120c']);
@@ -12,12 +12,8 @@ export const clashTint = (share: number): string => DEEP(Math.max(0, Math.min(1,
 export function clashColors(depths: Float32Array): Uint8Array {
   let most = 0;
   for (const d of depths) if (d > most) most = d;
-  const bytes = (css: string): Uint8Array => {
-    const { r, g, b } = rgb(css);
-    return srgbToLinear(Uint8Array.of(r, g, b));
-  };
-  const clear = bytes(CLEAR_TINT);
-  const tints = Array.from({ length: STEPS + 1 }, (_, k) => bytes(clashTint(k / STEPS)));
+  const clear = linearBytes(CLEAR_TINT);
+  const tints = Array.from({ length: STEPS + 1 }, (_, k) => linearBytes(clashTint(k / STEPS)));
   const out = new Uint8Array(3 * depths.length);
   for (let v = 0; v < depths.length; v++)
     out.set(depths[v] > 0 ? tints[Math.round((STEPS * depths[v]) / most)] : clear, 3 * v);

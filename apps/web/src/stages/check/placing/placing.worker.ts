@@ -10,6 +10,7 @@ import {
   type PickedShape,
 } from '@amber-knit/core/placing';
 import { answerQuestions } from '../../../shared/asking-worker';
+import { held } from '../../../shared/held';
 import { streamSurface } from '../../../view/surface-parts';
 
 // A piece in other surroundings, off the page's thread, looked at by what the server looks at it with.
@@ -34,8 +35,6 @@ interface Ground {
   bounds: { min: Vec3; max: Vec3 };
 }
 
-let held: { key: string; ground: Promise<Ground> } | undefined;
-
 async function load(piece: string, scene: string): Promise<Ground> {
   const never = new AbortController().signal;
   const [a, b] = await Promise.all([piece, scene].map((id) => streamSurface(id, never, () => {})));
@@ -47,15 +46,7 @@ async function load(piece: string, scene: string): Promise<Ground> {
   };
 }
 
-function groundOf(piece: string, scene: string): Promise<Ground> {
-  const key = `${piece} ${scene}`;
-  if (held?.key !== key) {
-    held = { key, ground: load(piece, scene) };
-    // What could not be loaded is tried again when it is asked for again.
-    held.ground.catch(() => (held = undefined));
-  }
-  return held.ground;
-}
+const groundOf = held(load);
 
 /** The shape around a picked place, with the way outwards there. */
 function pickedOn(ground: MeasuringGround, place: Vec3): PickedShape {

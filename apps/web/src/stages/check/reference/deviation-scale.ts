@@ -1,5 +1,6 @@
-import { interpolateRgbBasis, rgb } from 'd3';
-import { srgbToLinear } from '../../../view/view-content';
+import { interpolateRgbBasis } from 'd3';
+import type { Bar } from '../histogram-legend';
+import { linearBytes } from '../../../view/view-content';
 
 /**
  * Signed deviations: blue inwards, orange outwards, light in the middle, told apart by colour-blind people and by lightness.
@@ -27,14 +28,10 @@ const STEPS = 128;
 /** Linear bytes per vertex; places that no scan measured are darker, whatever their deviation: they never pass as measured. */
 export function deviationColors(values: Float32Array, tolerance: number, invented: Uint8Array | undefined): Uint8Array {
   const end = SCALE_TOLERANCES * tolerance;
-  const bytes = (css: string): Uint8Array => {
-    const { r, g, b } = rgb(css);
-    return srgbToLinear(Uint8Array.of(r, g, b));
-  };
   const tints = Array.from({ length: 2 * STEPS + 1 }, (_, k) =>
-    bytes(deviationTint(((k - STEPS) / STEPS) * end, tolerance)),
+    linearBytes(deviationTint(((k - STEPS) / STEPS) * end, tolerance)),
   );
-  const [unknown, filled] = [bytes(UNKNOWN_TINT), bytes(INVENTED_TINT)];
+  const [unknown, filled] = [linearBytes(UNKNOWN_TINT), linearBytes(INVENTED_TINT)];
   const out = new Uint8Array(3 * values.length);
   for (let v = 0; v < values.length; v++) {
     const d = values[v];
@@ -42,13 +39,6 @@ export function deviationColors(values: Float32Array, tolerance: number, invente
     out.set(invented?.[v] ? filled : Number.isNaN(d) ? unknown : tints[step + STEPS], 3 * v);
   }
   return out;
-}
-
-/** One bar of a histogram: from and to, mm, and how many values. */
-export interface Bar {
-  from: number;
-  to: number;
-  count: number;
 }
 
 /** Counts values over the scale; what lies beyond its ends is counted in the last bars. */

@@ -2,6 +2,7 @@ import { useEffect, useMemo, useState } from 'react';
 import { useStore } from '../../../shared/store';
 import type { OverlayProps } from '../../../view/view-overlay';
 import { placingDesk } from '../placing/placing-desk';
+import { wallsDesk } from '../walls/walls-desk';
 import { DeviationLegend } from './deviation-legend';
 import { deviationColors, histogramOf } from './deviation-scale';
 import { referenceDesk } from './reference-desk';
@@ -13,7 +14,9 @@ export function ReferenceOverlay({ piece, engine }: OverlayProps) {
   useEffect(() => referenceDesk.load(piece.deviation?.id), [piece.deviation]);
   // What is placed elsewhere shows where it clashes.
   const placed = useStore(placingDesk, (s) => s.open !== null);
-  const on = shown && !placed ? deviation : null;
+  // So do walls, while they are shown.
+  const walls = useStore(wallsDesk, (s) => s.found !== null && s.shown);
+  const on = shown && !placed && !walls ? deviation : null;
   useEffect(() => {
     if (!on) return undefined;
     engine.paintSurface(({ invented: known }) => {

@@ -1,6 +1,6 @@
 import type { VertexKnowledge } from '@amber-knit/core/geometry';
-import { interpolateCividis, rgb } from 'd3';
-import { srgbToLinear } from '../../../view/view-content';
+import { interpolateCividis } from 'd3';
+import { linearBytes } from '../../../view/view-content';
 import { isBeyond, type Quality } from './qualities';
 
 /** What lies beyond the limit is orange; what is not known, grey. The rest runs from dark to light, the better the lighter. */
@@ -26,13 +26,9 @@ export function qualityColors(
 ): Uint8Array | undefined {
   const of = quality.of(known);
   if (!of) return undefined;
-  const bytes = (css: string): Uint8Array => {
-    const { r, g, b } = rgb(css);
-    return srgbToLinear(Uint8Array.of(r, g, b));
-  };
-  const [beyond, unknown] = [bytes(BEYOND_TINT), bytes(UNKNOWN_TINT)];
+  const [beyond, unknown] = [linearBytes(BEYOND_TINT), linearBytes(UNKNOWN_TINT)];
   const tints = Array.from({ length: STEPS + 1 }, (_, k) =>
-    bytes(interpolateCividis(quality.worse === 'above' ? 1 - k / STEPS : k / STEPS)),
+    linearBytes(interpolateCividis(quality.worse === 'above' ? 1 - k / STEPS : k / STEPS)),
   );
   const out = new Uint8Array(3 * vertices);
   for (let v = 0; v < vertices; v++) {

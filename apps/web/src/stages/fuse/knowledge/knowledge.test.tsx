@@ -30,7 +30,7 @@ beforeEach(() => {
       limit: ask.limit ?? 0.02,
       spread: { from: 0, to: 0.05, bars: [1, 5, 3, 1], known: 10, unknown: 2 },
       beyond: 1.25,
-      places: [{ place: [1, 2, 3], facing: [0, 0, 1], area: 16, worst: 0.041 }],
+      places: [{ place: [1, 2, 3], facing: [0, 0, 1], vertex: 0, area: 16, worst: 0.041 }],
     },
   });
 });

@@ -91,6 +91,8 @@ export function SeizeView({ piece }: { piece: PieceView }) {
   letGoNow.current = letGo;
 
   const client = useRef<SnapClient | null>(null);
+  /** Moved, and nobody was there yet to ask what it snaps to. */
+  const unasked = useRef(false);
   const ready = samples.has(moving!) && staying.every((c) => samples.has(c.scanId));
   useEffect(() => {
     if (!ready) return;
@@ -112,6 +114,9 @@ export function SeizeView({ piece }: { piece: PieceView }) {
       // It was let go before the answer was there.
       if (!pressed.current) letGoNow.current();
     });
+    // It was moved before what it snaps to was there.
+    if (unasked.current && hand.current) client.current.ask(hand.current);
+    unasked.current = false;
     return () => {
       client.current?.dispose();
       client.current = null;
@@ -126,7 +131,9 @@ export function SeizeView({ piece }: { piece: PieceView }) {
     hand.current = orthonormalized(multiply(multiply(multiply(invertRigid(view), motion), view), hand.current));
     // While it is snapped it stays so until the answer is there: it would jump to and fro otherwise.
     if (!snap || !shown.current?.snapped) show(hand.current, null);
-    if (snap) client.current?.ask(hand.current);
+    if (!snap) return;
+    if (client.current) client.current.ask(hand.current);
+    else unasked.current = true;
   };
   const resting = useRef(0);
   useEffect(() => () => clearTimeout(resting.current), []);
