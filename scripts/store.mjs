@@ -1,11 +1,10 @@
 // Everything that is stored, into one file and back: ./backup FILE, ./restore FILE. DATABASE_URL: of that PostgreSQL;
 // else of DATA_DIR (.data), whether ./start runs there or not.
 import { spawnSync } from 'node:child_process';
-import { existsSync, readdirSync, readFileSync, renameSync, rmSync, statSync } from 'node:fs';
+import { existsSync, readdirSync, renameSync, rmSync, statSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
-import { Cluster, freePort } from './cluster.mjs';
+import { isRunning, withDatabase } from './with-database.mjs';
 
-const data = process.env.DATA_DIR ?? '.data';
 const [verb, file, ...more] = process.argv.slice(2);
 
 /** Ends with words for whoever called. */
@@ -43,31 +42,6 @@ function run(name, args, url, capture = false) {
 }
 
 const ask = (sql, url) => run('psql', ['-qtAX', '-v', 'ON_ERROR_STOP=1', '-c', sql], url, true).trim();
-
-/** Whether ./start runs on this data. */
-function isRunning() {
-  try {
-    const { pid } = JSON.parse(readFileSync(`${data}/running.json`, 'utf8'));
-    return readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes('supervise.mjs');
-  } catch {
-    return false;
-  }
-}
-
-/** Does something with the database; one that does not run is started for it and stopped again. */
-async function withDatabase(use) {
-  if (process.env.DATABASE_URL) return use(process.env.DATABASE_URL);
-  if (isRunning()) return use(readFileSync(`${data}/database-url`, 'utf8').trim());
-  const cluster = new Cluster(`${data}/postgres`, await freePort());
-  cluster.prepare();
-  cluster.start();
-  try {
-    cluster.prepareDatabase();
-    return use(cluster.url);
-  } finally {
-    cluster.stop();
-  }
-}
 
 function backup(url) {
   if (existsSync(file)) throw new Refused(`${file} is there already. Name another file, or take it away first.`);

@@ -2,6 +2,13 @@ import { join } from 'node:path';
 import { Module, type DynamicModule } from '@nestjs/common';
 import { TypeOrmModule } from '@nestjs/typeorm';
 import { DataSource } from 'typeorm';
+import { APP_GUARD } from '@nestjs/core';
+import { PeopleController } from './accounts/people.controller.js';
+import { PeopleService } from './accounts/people.service.js';
+import { RightsGuard } from './accounts/rights.guard.js';
+import { AccountsMode, RightsService } from './accounts/rights.service.js';
+import { SessionController } from './accounts/session.controller.js';
+import { SessionsService } from './accounts/sessions.service.js';
 import { ArchiveReader } from './archives/archive-reader.js';
 import { ArchiveWriter } from './archives/archive-writer.js';
 import { ArchivesController } from './archives/archives.controller.js';
@@ -55,6 +62,8 @@ export class AppModule {
         DeliveredController,
         SharedViewController,
         SharedPageController,
+        SessionController,
+        PeopleController,
       ],
       providers: [
         { provide: BlobStore, useFactory: (db: DataSource) => new BlobStore(db), inject: [DataSource] },
@@ -64,6 +73,11 @@ export class AppModule {
           inject: [DataSource, BlobStore],
         },
         { provide: StepQueue, useFactory: (db: DataSource) => new StepQueue(db), inject: [DataSource] },
+        { provide: AccountsMode, useValue: new AccountsMode(config.accounts) },
+        RightsService,
+        { provide: APP_GUARD, useClass: RightsGuard },
+        SessionsService,
+        PeopleService,
         PiecesService,
         AwayService,
         StepsService,

@@ -5,6 +5,8 @@ export interface ServerConfig {
   /** Names that this server goes by, besides `localhost` and addresses in numbers. */
   allowedHosts: string[];
   port: number;
+  /** Everybody signs in and may do what their account may; else whoever reaches the server may do everything. */
+  accounts: boolean;
   /** Folder of unfinished uploads. */
   uploadDir: string;
   /** Built browser files. */
@@ -21,6 +23,30 @@ export interface ServerConfig {
   sharedOrigin: string;
 }
 
+/** Settings that can't be followed, with what to do. */
+export class ConfigError extends Error {}
+
+const LOOPBACK = /^(localhost|127(\.\d+){3}|::1|\[::1\])$/i;
+
+/**
+ * `ACCOUNTS`: `on`, `off`, or `proxy` where something in front of the server asks who it is. On loopback nobody is asked if
+ * nothing is said, elsewhere everybody.
+ * @throws ConfigError for a server that others reach and that asks nobody
+ */
+function wantsAccounts({ ACCOUNTS, HOST = '127.0.0.1' }: NodeJS.ProcessEnv): boolean {
+  const alone = LOOPBACK.test(HOST);
+  if (ACCOUNTS === undefined || ACCOUNTS === '') return !alone;
+  if (ACCOUNTS === 'on') return true;
+  if (ACCOUNTS === 'proxy') return false;
+  if (ACCOUNTS !== 'off') throw new ConfigError(`ACCOUNTS is ${ACCOUNTS}: say on, off or proxy.`);
+  if (!alone)
+    throw new ConfigError(
+      `With HOST=${HOST} others reach this server, and ACCOUNTS=off lets everybody do everything. Take one of them back, or say ACCOUNTS=proxy if a proxy in front of it asks who it is.`,
+    );
+  return false;
+}
+
+/** @throws ConfigError */
 export function readConfig(env: NodeJS.ProcessEnv = process.env): ServerConfig {
   if (!env.DATABASE_URL) throw new Error('DATABASE_URL is not set. Start with ./start, or name a PostgreSQL database.');
   return {
@@ -30,6 +56,7 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): ServerConfig {
       h?.trim() ? [h.trim().toLowerCase()] : [],
     ),
     port: Number(env.PORT ?? 4780),
+    accounts: wantsAccounts(env),
     uploadDir: env.UPLOAD_DIR ?? '.data/uploads',
     webDir: env.WEB_DIR ?? 'apps/web/dist',
     devicesUrl: env.DEVICES_URL ?? `http://127.0.0.1:${env.DEVICES_PORT ?? 4781}`,

@@ -8,20 +8,25 @@ import type { NestExpressApplication } from '@nestjs/platform-express';
 import { DocumentBuilder, SwaggerModule } from '@nestjs/swagger';
 import compression from 'compression';
 import { json, raw, type NextFunction, type Request, type Response } from 'express';
+import { mayDo } from '@amber-knit/contracts';
+import { needs } from './accounts/rights.guard.js';
+import { RightsService } from './accounts/rights.service.js';
+import { SessionsService } from './accounts/sessions.service.js';
+import { knowWhoAsks, whoAsks } from './accounts/who-asks.js';
 import { AppModule } from './app.module.js';
 import { ArchiveReader } from './archives/archive-reader.js';
 import type { ServerConfig } from './config.js';
 import { ownRequestsOnly, securityHeaders, storableTextsOnly } from './http/guard.js';
 import { prepareSchema } from './database/data-source.js';
 import { ProblemFilter } from './problem.filter.js';
-import { deviceListHandler, relayDevices } from './devices/device-relay.js';
+import { deviceListHandler, DEVICES_PATH, relayDevices } from './devices/device-relay.js';
 import { isSharedPage, sharedPageHeaders } from './shared-views/shared-listener.js';
 import { StepsService } from './steps/steps.service.js';
 import { BlobStore } from './storage/blob-store.js';
 import { DataSource } from 'typeorm';
 import { DiskSpace } from './storage/disk-space.js';
 import { UploadFinisher } from './uploads/upload-finisher.js';
-import { uploadHandler } from './uploads/upload-server.js';
+import { UPLOAD_PATH, uploadHandler } from './uploads/upload-server.js';
 
 /** Builds the HTTP application: API, uploads, OpenAPI page, and the browser files with deep links. */
 export async function createApp(config: ServerConfig): Promise<NestExpressApplication> {
@@ -36,6 +41,14 @@ export async function createApp(config: ServerConfig): Promise<NestExpressApplic
   app.enableShutdownHooks();
   app.use(securityHeaders());
   app.use(ownRequestsOnly(config.allowedHosts));
+  // A proxy on this machine tells for whom it asks.
+  app.set('trust proxy', 'loopback');
+  const [rights, sessions] = [app.get(RightsService), app.get(SessionsService)];
+  const { mode } = rights;
+  app.use(knowWhoAsks(mode, sessions));
+  app.use(['/api/docs', '/api/docs-json', '/api/docs-yaml'], needs('use', rights));
+  app.use(UPLOAD_PATH, needs('measure', rights));
+  app.use(DEVICES_PATH, needs('begin', rights));
   // Frames and selections come as plain bytes; names of some thousand frames are a megabyte.
   for (const path of ['/api/captures', '/api/pieces/:id/selections'])
     app.use(path, raw({ type: 'application/octet-stream', limit: '24mb' }));
@@ -48,9 +61,12 @@ export async function createApp(config: ServerConfig): Promise<NestExpressApplic
     config.uploadDir,
     app.get(ArchiveReader),
   );
-  app.use(uploadHandler(config, finisher, app.get(DiskSpace)));
+  app.use(uploadHandler(config, finisher, app.get(DiskSpace), rights));
   app.use(deviceListHandler(config.devicesUrl));
-  relayDevices(app.getHttpServer() as Server, config);
+  relayDevices(app.getHttpServer() as Server, config, async ({ headers }) => {
+    const { person } = await whoAsks(headers, mode, sessions);
+    return !mode.on || (person !== undefined && mayDo(person, 'begin'));
+  });
   SwaggerModule.setup('api/docs', app, () =>
     SwaggerModule.createDocument(app, new DocumentBuilder().setTitle('Amber Knit').setVersion('1').build()),
   );

@@ -1,18 +1,23 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import { DataSource } from 'typeorm';
 import { createApp } from './create-app.js';
-import { readConfig } from './config.js';
+import { PeopleService } from './accounts/people.service.js';
+import { ConfigError, readConfig, type ServerConfig } from './config.js';
 import { NewerSchemaError } from './database/data-source.js';
 import { Housekeeping } from './housekeeping/housekeeping.js';
 import { listenForSharedViews } from './shared-views/shared-listener.js';
 import { StepQueue } from './steps/step-queue.js';
 import { BlobStore } from './storage/blob-store.js';
 
-const config = readConfig();
+const config = understood();
 const app = await createApp(config).catch((e: unknown) => {
   if (e instanceof NewerSchemaError) giveUp(e.message);
   throw e;
 });
+if (config.accounts && !(await app.get(PeopleService).hasAdministrator()))
+  giveUp(
+    'There are to be accounts, and nobody is administrator yet. Make the first one with: ./people add NAME --role administrator',
+  );
 await onceFree(config.port, () => app.listen(config.port, config.host));
 const shared =
   config.sharedPort > 0 ? await onceFree(config.sharedPort, () => listenForSharedViews(app, config)) : undefined;
@@ -36,6 +41,15 @@ const stop = async (): Promise<void> => {
   process.exit(0);
 };
 for (const signal of ['SIGTERM', 'SIGINT', 'SIGHUP', 'disconnect'] as const) process.once(signal, () => void stop());
+
+function understood(): ServerConfig {
+  try {
+    return readConfig();
+  } catch (e) {
+    if (e instanceof ConfigError) giveUp(e.message);
+    throw e;
+  }
+}
 
 /** Listens; whoever had the port before may need a moment to go. */
 async function onceFree<T>(port: number, listen: () => Promise<T>): Promise<T> {

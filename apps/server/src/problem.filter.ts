@@ -74,13 +74,17 @@ export function toProblem(e: unknown): Problem {
 @Catch()
 export class ProblemFilter implements ExceptionFilter {
   catch(e: unknown, host: ArgumentsHost): void {
-    const problem = toProblem(e);
-    if (problem.status === 500) console.error(e);
-    const response = host.switchToHttp().getResponse<Response>();
-    if (response.headersSent) {
-      response.end();
-      return;
-    }
-    response.status(problem.status).type('application/problem+json').send(JSON.stringify(problem));
+    sendProblem(host.switchToHttp().getResponse<Response>(), e);
   }
+}
+
+/** Answers with what went wrong. */
+export function sendProblem(response: Response, e: unknown): void {
+  const problem = toProblem(e);
+  if (problem.status === 500) console.error(e);
+  if (response.headersSent) {
+    response.end();
+    return;
+  }
+  response.status(problem.status).type('application/problem+json').send(JSON.stringify(problem));
 }

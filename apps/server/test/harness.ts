@@ -29,7 +29,10 @@ export class Harness {
   ) {}
 
   /** The same on a new database of its own, for tests that other workers would disturb. */
-  static async startOnOwnDatabase(name: string, options: { keptFreeBytes?: number } = {}): Promise<Harness> {
+  static async startOnOwnDatabase(
+    name: string,
+    options: { keptFreeBytes?: number; accounts?: boolean } = {},
+  ): Promise<Harness> {
     return Harness.start(await Harness.newDatabase(name), options);
   }
 
@@ -45,7 +48,7 @@ export class Harness {
 
   static async start(
     databaseUrl: string,
-    options: { devicesUrl?: string; keptFreeBytes?: number } = {},
+    options: { devicesUrl?: string; keptFreeBytes?: number; accounts?: boolean } = {},
   ): Promise<Harness> {
     const port = await new Promise<number>((resolve) => {
       const s = createServer().listen(0, '127.0.0.1', () => {
@@ -67,6 +70,7 @@ export class Harness {
       sharedPort: 0,
       sharedHost: '127.0.0.1',
       sharedOrigin: '',
+      accounts: options.accounts ?? false,
     });
     await app.listen(port, '127.0.0.1');
     return new Harness(app, `http://127.0.0.1:${port}`, databaseUrl, uploadDir);

@@ -2,11 +2,12 @@ import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { Provider } from 'react-redux';
 import { createBrowserRouter, RouterProvider, type Params } from 'react-router';
-import { api, listenToServer } from './api/api';
+import { api } from './api/api';
 import { store } from './app/store';
 import './app/theme.css';
 import { fetchShown } from './pages/bench/fetch-shown';
 import { FaultPage } from './pages/missing/fault-page';
+import { SessionGate } from './pages/sign-in/session-gate';
 import { applyTheme } from './shared/theme';
 import { warmGraphics } from './view/graphics';
 
@@ -28,6 +29,12 @@ const router = createBrowserRouter([
   {
     // What one page does wrong ends that page only.
     ErrorBoundary: FaultPage,
+    path: '/invitation/:token',
+    lazy: async () => ({ Component: (await import('./pages/sign-in/invitation-page')).InvitationPage }),
+  },
+  {
+    ErrorBoundary: FaultPage,
+    Component: SessionGate,
     children: [
       { path: '/', lazy: async () => ({ Component: (await import('./pages/shelf/shelf-page')).ShelfPage }) },
       {
@@ -52,6 +59,7 @@ const router = createBrowserRouter([
         path: '/pieces/:pieceId/ledger',
         lazy: async () => ({ Component: (await import('./pages/ledger/ledger-page')).LedgerPage }),
       },
+      { path: '/people', lazy: async () => ({ Component: (await import('./pages/people/people-page')).PeoplePage }) },
       { path: '*', lazy: async () => ({ Component: (await import('./pages/missing/missing-page')).MissingPage }) },
     ],
   },
@@ -59,7 +67,6 @@ const router = createBrowserRouter([
 
 applyTheme();
 warmGraphics(loadBench);
-listenToServer((action) => store.dispatch(action as never));
 
 createRoot(document.getElementById('root')!).render(
   <StrictMode>

@@ -68,6 +68,7 @@ export const stepWith = (change: Partial<StepView>): StepView => ({
   sourceName: null,
   inputs: [],
   outputs: [],
+  by: null,
   attempt: 1,
   createdAt: '2026-03-01T10:00:00Z',
   startedAt: '2026-03-01T10:00:00Z',
@@ -103,6 +104,7 @@ export const pieceWith = (change: Partial<PieceView>): PieceView =>
     canRedo: false,
     lastStep: null,
     running: null,
+    owner: null,
     ...change,
   }) as PieceView;
 

@@ -17,8 +17,11 @@ import type {
   ParamView,
   Stage,
 } from '@amber-knit/operations';
+import type { PersonName } from './accounts.js';
 
 /** HTTP and event types that server and browser share. Dates are ISO 8601 texts, lengths millimetres. */
+
+export * from './accounts.js';
 
 export type { FigureView, ParamView } from '@amber-knit/operations';
 
@@ -80,6 +83,8 @@ export interface StepView {
   sourceName: string | null;
   inputs: string[];
   outputs: string[];
+  /** Who asked for it, where there are accounts. */
+  by: string | null;
   attempt: number;
   createdAt: string;
   startedAt: string | null;
@@ -224,6 +229,8 @@ export interface PieceSummary {
   picture: ArtifactView | null;
   /** What runs or waits for its turn, in words. */
   running: string | null;
+  /** Whose it is; null: the workshop's. */
+  owner: PersonName | null;
 }
 
 /** Bytes that a piece takes, and those of them that removing it, or forgetting what was undone on it, would give back. */
@@ -314,11 +321,15 @@ export interface GuidedState {
   first: GuideAnswers;
 }
 
-export type ServerEvent =
+/** What happens to pieces. */
+export type WorkEvent =
   | { type: 'step'; step: StepView }
   | { type: 'piece'; pieceId: string }
   /** Changes may have been missed: what is shown must be asked for again. */
   | { type: 'anew' };
+
+/** What the browser is told; `signed-out`: whoever listens is no longer signed in. */
+export type ServerEvent = WorkEvent | { type: 'signed-out' };
 
 /** RFC 9457 problem details. */
 export interface Problem {

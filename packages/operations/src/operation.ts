@@ -139,3 +139,7 @@ export function defineOperation<
 >(operation: Operation<P, In, Out, F>): Operation<P, In, Out, F> {
   return operation;
 }
+
+/** Looks at a surface and leaves it, and all that is made of it, as it is: for whoever may not change a piece. */
+export const onlyMeasures = ({ stage, gives }: Pick<Operation, 'stage' | 'gives'>): boolean =>
+  stage === 'check' && gives.every((kind) => kind === 'dimensions' || kind === 'deviation');

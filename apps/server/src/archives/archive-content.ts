@@ -90,6 +90,8 @@ export class ArchivedStep {
   @IsOptional() @IsString() summary: string | null;
   @IsString({ each: true }) notes: string[];
   @IsOptional() @IsString() error: string | null;
+  /** Missing in older archives. */
+  @IsOptional() @IsString() @MaxLength(120) by?: string | null;
   @IsInt() @Min(0) attempt: number;
   @IsISO8601() createdAt: string;
   @IsOptional() @IsISO8601() startedAt: string | null;

@@ -83,6 +83,7 @@ export class ArchiveWriter {
           summary: s.summary,
           notes: s.notes,
           error: s.error,
+          by: s.by,
           attempt: s.attempt,
           createdAt: iso(s.createdAt),
           startedAt: s.startedAt && iso(s.startedAt),

@@ -3,6 +3,7 @@ import { Controller, Get, Param, ParseUUIDPipe, Res } from '@nestjs/common';
 import { ApiOperation, ApiTags } from '@nestjs/swagger';
 import { create as contentDisposition } from 'content-disposition';
 import type { Response } from 'express';
+import { Needs } from '../accounts/rights.js';
 import { ArchiveWriter } from './archive-writer.js';
 
 @ApiTags('Pieces')
@@ -11,6 +12,7 @@ export class ArchivesController {
   constructor(private readonly writer: ArchiveWriter) {}
 
   @Get()
+  @Needs('look')
   @ApiOperation({
     summary: 'Everything of a piece in one zip: raw data, results, ledger, checksums; it can be brought in again',
   })

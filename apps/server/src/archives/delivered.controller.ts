@@ -3,6 +3,7 @@ import { Controller, Get, Param, ParseUUIDPipe, Query, Res } from '@nestjs/commo
 import { ApiOperation, ApiQuery, ApiTags } from '@nestjs/swagger';
 import { create as contentDisposition } from 'content-disposition';
 import type { Response } from 'express';
+import { Needs } from '../accounts/rights.js';
 import { DeliveredFiles } from './delivered-files.js';
 
 @ApiTags('Pieces')
@@ -11,6 +12,7 @@ export class DeliveredController {
   constructor(private readonly delivered: DeliveredFiles) {}
 
   @Get()
+  @Needs('look')
   @ApiOperation({ summary: 'The delivered files of a piece in one zip: the newest of each name, or those chosen' })
   @ApiQuery({ name: 'only', required: false, description: 'Artifacts, with commas in between' })
   async zip(

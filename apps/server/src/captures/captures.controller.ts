@@ -17,6 +17,7 @@ import { IsBoolean, IsIn, IsInt, IsNumber, IsObject, Max, Min } from 'class-vali
 import { Readable } from 'node:stream';
 import type { Request } from 'express';
 import type { CaptureHolds, CaptureView, StepView } from '@amber-knit/contracts';
+import { Needs } from '../accounts/rights.js';
 import { Name, Optional } from '../http/body-rules.js';
 import { CapturesService } from './captures.service.js';
 
@@ -90,24 +91,28 @@ export class CapturesController {
   constructor(private readonly captures: CapturesService) {}
 
   @Post('pieces/:id/captures')
+  @Needs('work', 'piece')
   @ApiOperation({ summary: 'Begins a capture' })
   begin(@Param('id', ParseUUIDPipe) id: string, @Body() body: BeginCaptureBody): Promise<CaptureView> {
     return this.captures.begin(id, { ...body });
   }
 
   @Get('pieces/:id/captures')
+  @Needs('look')
   @ApiOperation({ summary: 'Captures that were begun and not finished' })
   open(@Param('id', ParseUUIDPipe) id: string): Promise<CaptureView[]> {
     return this.captures.open(id);
   }
 
   @Get('captures/:id')
+  @Needs('look')
   @ApiOperation({ summary: 'One capture' })
   view(@Param('id', ParseUUIDPipe) id: string): Promise<CaptureView> {
     return this.captures.view(id);
   }
 
   @Put('captures/:id/frames/:sequence')
+  @Needs('work', 'capture')
   @HttpCode(204)
   @ApiOperation({
     summary: 'Keeps one frame (a stored frame, docs/formats.md) or picture; the same number twice is no fault',
@@ -121,6 +126,7 @@ export class CapturesController {
   }
 
   @Get('captures/:id/frames')
+  @Needs('look')
   @ApiOperation({ summary: 'All frames that count, as one capture file; pictures as a zip' })
   async frames(@Param('id', ParseUUIDPipe) id: string): Promise<StreamableFile> {
     await this.captures.view(id);
@@ -128,6 +134,7 @@ export class CapturesController {
   }
 
   @Post('captures/:id/take-back')
+  @Needs('work', 'capture')
   @HttpCode(200)
   @ApiOperation({ summary: 'Takes the newest frames back, from a number on' })
   takeBack(@Param('id', ParseUUIDPipe) id: string, @Body() body: TakeBackBody): Promise<CaptureView> {
@@ -135,6 +142,7 @@ export class CapturesController {
   }
 
   @Post('captures/:id/finish')
+  @Needs('work', 'capture')
   @HttpCode(202)
   @ApiOperation({ summary: 'Ends the capture; a step makes a scan of it' })
   finish(@Param('id', ParseUUIDPipe) id: string, @Body() body: FinishCaptureBody): Promise<StepView> {
@@ -143,6 +151,7 @@ export class CapturesController {
   }
 
   @Delete('captures/:id')
+  @Needs('work', 'capture')
   @ApiOperation({ summary: 'Gives the capture up; its frames stay stored' })
   discard(@Param('id', ParseUUIDPipe) id: string): Promise<CaptureView> {
     return this.captures.discard(id);

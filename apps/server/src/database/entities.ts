@@ -15,6 +15,7 @@ import type {
   Figures,
   GuideAnswers,
   PlanAnswers,
+  Role,
   StepStatus,
 } from '@amber-knit/contracts';
 import type { Recipe } from '@amber-knit/recipes';
@@ -31,6 +32,8 @@ export class Piece {
   @Column('uuid', { name: 'redo', array: true, default: () => "'{}'" }) redo: string[];
   /** Answers of the plan; null until it was made. */
   @Column('jsonb', { nullable: true }) plan: PlanAnswers | null;
+  /** Whose it is; null: the workshop's. */
+  @Column('uuid', { name: 'owner_id', nullable: true }) ownerId: string | null;
   /** When it was put away from the shelf. */
   @Column('timestamptz', { name: 'away_at', nullable: true }) awayAt: Date | null;
   @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
@@ -136,6 +139,8 @@ export class Step {
   @Column('text', { nullable: true }) summary: string | null;
   @Column('jsonb', { default: () => "'[]'" }) notes: string[];
   @Column('text', { nullable: true }) error: string | null;
+  /** The name of who asked for it, where there are accounts. */
+  @Column('text', { nullable: true }) by: string | null;
   @Column('int', { default: 0 }) attempt: number;
   @Column('text', { nullable: true }) worker: string | null;
   @Column('timestamptz', { nullable: true }) heartbeat: Date | null;
@@ -156,6 +161,8 @@ export class GuidedRun {
   @Column('boolean', { default: false }) paused: boolean;
   /** Steps it asked for. */
   @Column('uuid', { array: true, default: () => "'{}'" }) steps: string[];
+  /** The name of who began it or decided last: its steps are asked for in that name. */
+  @Column('text', { nullable: true }) by: string | null;
   /** Steps with a higher number that are undone hold it up: somebody went back. */
   @Column('int', { name: 'since_number', default: 0 }) sinceNumber: number;
   @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
@@ -222,6 +229,39 @@ export class SharedViewRow {
   @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
 }
 
+/** Somebody with an account. Never deleted: what they did stays theirs. */
+@Entity('person')
+export class Person {
+  @PrimaryGeneratedColumn('uuid') id: string;
+  /** No two are the same but for capitals. */
+  @Column('text') name: string;
+  @Column('text') role: Role;
+  @Column('text', { name: 'password_hash' }) passwordHash: string;
+  /** Since when they may no longer come in. */
+  @Column('timestamptz', { name: 'ended_at', nullable: true }) endedAt: Date | null;
+  @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
+}
+
+/** A place where somebody is signed in. The cookie holds the token, this its hash. */
+@Entity('session')
+export class Session {
+  @PrimaryColumn('text', { name: 'token_hash' }) tokenHash: string;
+  @Index() @Column('uuid', { name: 'person_id' }) personId: string;
+  @Column('timestamptz', { name: 'seen_at' }) seenAt: Date;
+  @Column('timestamptz', { name: 'ends_at' }) endsAt: Date;
+}
+
+/** A link under which somebody makes an account, or a person chooses a new password; once. */
+@Entity('invitation')
+export class Invitation {
+  @PrimaryGeneratedColumn('uuid') id: string;
+  @Column('text', { name: 'token_hash', unique: true }) tokenHash: string;
+  @Column('text') role: Role;
+  @Column('uuid', { name: 'person_id', nullable: true }) personId: string | null;
+  @Column('text', { nullable: true }) by: string | null;
+  @Column('timestamptz', { name: 'ends_at' }) endsAt: Date;
+}
+
 /** Bytes by their SHA-256, in chunks. */
 @Entity('blob')
 export class Blob {
@@ -240,5 +280,8 @@ export const ENTITIES = [
   CaptureFrame,
   RememberedSelection,
   SharedViewRow,
+  Person,
+  Session,
+  Invitation,
   Blob,
 ];

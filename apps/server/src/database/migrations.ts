@@ -185,6 +185,36 @@ class SharedViews1764550000000 implements MigrationInterface {
   }
 }
 
+/** People with accounts, whose pieces are whose, and who asked for a step. */
+class Accounts1764560000000 implements MigrationInterface {
+  name = 'Accounts1764560000000';
+
+  async up(q: QueryRunner): Promise<void> {
+    await q.query(`
+      CREATE TABLE person (
+        id uuid PRIMARY KEY DEFAULT gen_random_uuid(), name text NOT NULL, role text NOT NULL, password_hash text NOT NULL,
+        ended_at timestamptz, created_at timestamptz NOT NULL DEFAULT now());
+      CREATE UNIQUE INDEX person_name ON person (lower(name));
+      CREATE TABLE session (
+        token_hash text PRIMARY KEY, person_id uuid NOT NULL REFERENCES person ON DELETE CASCADE,
+        seen_at timestamptz NOT NULL DEFAULT now(), ends_at timestamptz NOT NULL);
+      CREATE INDEX session_person ON session (person_id);
+      CREATE TABLE invitation (
+        id uuid PRIMARY KEY DEFAULT gen_random_uuid(), token_hash text NOT NULL UNIQUE, role text NOT NULL,
+        person_id uuid REFERENCES person ON DELETE CASCADE, by text, ends_at timestamptz NOT NULL);
+      ALTER TABLE piece ADD COLUMN owner_id uuid REFERENCES person;
+      ALTER TABLE step ADD COLUMN by text;
+      ALTER TABLE guided_run ADD COLUMN by text;
+    `);
+  }
+
+  async down(q: QueryRunner): Promise<void> {
+    await q.query(`
+      ALTER TABLE guided_run DROP COLUMN by; ALTER TABLE step DROP COLUMN by; ALTER TABLE piece DROP COLUMN owner_id;
+      DROP TABLE invitation; DROP TABLE session; DROP TABLE person`);
+  }
+}
+
 export const MIGRATIONS = [
   Initial1764030000000,
   Captures1764070000000,
@@ -195,4 +225,5 @@ export const MIGRATIONS = [
   GuidedRuns1764520000000,
   PiecesAway1764540000000,
   SharedViews1764550000000,
+  Accounts1764560000000,
 ];

@@ -32,6 +32,8 @@ export function deviceListHandler(devicesUrl: string) {
 export function relayDevices(
   server: Server,
   { devicesUrl, allowedHosts }: Pick<ServerConfig, 'devicesUrl' | 'allowedHosts'>,
+  /** Whether whoever asks may use devices. */
+  admits: (request: IncomingMessage) => Promise<boolean> = () => Promise.resolve(true),
 ): void {
   server.on('upgrade', (request: IncomingMessage, socket: Duplex, head: Buffer) => {
     // An error without a listener would end the process; `close` follows every one.
@@ -41,38 +43,46 @@ export function relayDevices(
       socket.end(`HTTP/1.1 ${id ? '403 Forbidden' : '404 Not Found'}\r\n\r\n`);
       return;
     }
-    // It may be gone already; nothing would tell of it any more.
-    if (socket.destroyed) return;
-    const onward = httpRequest(new URL(`/devices/${id}`, devicesUrl), { headers: asProgram(request, devicesUrl) });
-    socket.on('close', () => onward.destroy());
-    // A socket that nobody reads from does not notice that the other side is gone. What comes before the device has answered
-    // is kept for it; no client has reason to send much then.
-    const early: Buffer[] = [head];
-    const gather = (data: Buffer): void => {
-      early.push(data);
-      if (early.length > MOST_EARLY) socket.destroy();
-    };
-    const leave = (): void => void socket.destroy();
-    socket.on('data', gather).on('end', leave);
-    onward.on('upgrade', (answer, far, farHead) => {
-      far.on('error', () => undefined);
-      if (socket.destroyed) {
-        far.destroy();
-        return;
-      }
-      far.on('close', () => socket.destroy());
-      socket.on('close', () => far.destroy());
-      const lines = Object.entries(answer.headers).map(([k, v]) => `${k}: ${String(v)}`);
-      socket.write(`HTTP/1.1 101 Switching Protocols\r\n${lines.join('\r\n')}\r\n\r\n`);
-      if (farHead.length > 0) socket.write(farHead);
-      socket.off('data', gather).off('end', leave);
-      for (const data of early) if (data.length > 0) far.write(data);
-      far.pipe(socket).pipe(far);
-    });
-    onward.on('response', (answer) => socket.end(`HTTP/1.1 ${answer.statusCode} ${answer.statusMessage}\r\n\r\n`));
-    onward.on('error', () => socket.end('HTTP/1.1 502 Bad Gateway\r\n\r\n'));
-    onward.end();
+    admits(request).then(
+      (may) =>
+        may ? handThrough(id, request, socket, head, devicesUrl) : socket.end('HTTP/1.1 401 Unauthorized\r\n\r\n'),
+      () => socket.end('HTTP/1.1 503 Service Unavailable\r\n\r\n'),
+    );
   });
+}
+
+function handThrough(id: string, request: IncomingMessage, socket: Duplex, head: Buffer, devicesUrl: string): void {
+  // It may be gone already; nothing would tell of it any more.
+  if (socket.destroyed) return;
+  const onward = httpRequest(new URL(`/devices/${id}`, devicesUrl), { headers: asProgram(request, devicesUrl) });
+  socket.on('close', () => onward.destroy());
+  // A socket that nobody reads from does not notice that the other side is gone. What comes before the device has answered
+  // is kept for it; no client has reason to send much then.
+  const early: Buffer[] = [head];
+  const gather = (data: Buffer): void => {
+    early.push(data);
+    if (early.length > MOST_EARLY) socket.destroy();
+  };
+  const leave = (): void => void socket.destroy();
+  socket.on('data', gather).on('end', leave);
+  onward.on('upgrade', (answer, far, farHead) => {
+    far.on('error', () => undefined);
+    if (socket.destroyed) {
+      far.destroy();
+      return;
+    }
+    far.on('close', () => socket.destroy());
+    socket.on('close', () => far.destroy());
+    const lines = Object.entries(answer.headers).map(([k, v]) => `${k}: ${String(v)}`);
+    socket.write(`HTTP/1.1 101 Switching Protocols\r\n${lines.join('\r\n')}\r\n\r\n`);
+    if (farHead.length > 0) socket.write(farHead);
+    socket.off('data', gather).off('end', leave);
+    for (const data of early) if (data.length > 0) far.write(data);
+    far.pipe(socket).pipe(far);
+  });
+  onward.on('response', (answer) => socket.end(`HTTP/1.1 ${answer.statusCode} ${answer.statusMessage}\r\n\r\n`));
+  onward.on('error', () => socket.end('HTTP/1.1 502 Bad Gateway\r\n\r\n'));
+  onward.end();
 }
 
 /** The headers as this server sends them on: it has looked at where the request comes from. */

@@ -1,7 +1,7 @@
 import { Injectable, Logger, type OnModuleDestroy, type OnModuleInit } from '@nestjs/common';
 import { Subject } from 'rxjs';
 import { DataSource } from 'typeorm';
-import type { ServerEvent } from '@amber-knit/contracts';
+import type { WorkEvent } from '@amber-knit/contracts';
 import { DatabaseListener } from '../database/database-listener.js';
 import { Step } from '../database/entities.js';
 import { CHANNELS } from '../steps/step-queue.js';
@@ -10,7 +10,7 @@ import { stepView } from '../steps/step-view.js';
 /** Turns PostgreSQL notifications (from this server or any worker) into events for browsers. */
 @Injectable()
 export class EventsService implements OnModuleInit, OnModuleDestroy {
-  readonly events = new Subject<ServerEvent>();
+  readonly events = new Subject<WorkEvent>();
   private readonly listener: DatabaseListener;
   private closed = false;
   private last: Promise<void> = Promise.resolve();

@@ -16,6 +16,7 @@ import {
   type Outlook,
   type PastRun,
 } from '@amber-knit/recipes';
+import { currentName, inTheNameOf } from '../accounts/current-person.js';
 import { GuidedRun, Piece, Step } from '../database/entities.js';
 import { EventsService } from '../events/events.service.js';
 import { lockPiece, lockSettledPiece } from '../pieces/piece-lock.js';
@@ -103,7 +104,7 @@ export class GuidedService implements OnModuleInit, OnModuleDestroy {
       const run =
         (await m.findOneBy(GuidedRun, { pieceId })) ?? m.create(GuidedRun, { pieceId, decided: {}, steps: [] });
       const sinceNumber = await newestNumber(pieceId, m);
-      await m.save(Object.assign(run, { ...how, leftOut: [], paused: false, sinceNumber }));
+      await m.save(Object.assign(run, { ...how, leftOut: [], paused: false, sinceNumber, by: currentName() }));
     });
     return this.changed(pieceId);
   }
@@ -124,7 +125,8 @@ export class GuidedService implements OnModuleInit, OnModuleDestroy {
         run.sinceNumber = await newestNumber(pieceId, m);
       }
       const { answers, decided, leftOut } = result.memory;
-      await m.save(Object.assign(run, { answers, decided, leftOut, paused: result.pause ?? run.paused }));
+      const paused = result.pause ?? run.paused;
+      await m.save(Object.assign(run, { answers, decided, leftOut, paused, by: currentName() }));
     });
     return this.changed(pieceId);
   }
@@ -135,7 +137,7 @@ export class GuidedService implements OnModuleInit, OnModuleDestroy {
       const run = await this.found(pieceId, m);
       // Whoever says "go on" after going back means from there.
       const sinceNumber = paused ? run.sinceNumber : await newestNumber(pieceId, m);
-      await m.save(Object.assign(run, { paused, sinceNumber }));
+      await m.save(Object.assign(run, { paused, sinceNumber, by: currentName() }));
     });
     return this.changed(pieceId);
   }
@@ -211,7 +213,8 @@ export class GuidedService implements OnModuleInit, OnModuleDestroy {
       if (!run) return;
       const { move } = nextMove(memoryOf(run), pieceGround(await this.facts(run)));
       if (move.kind !== 'run') return;
-      const step = await this.steps.enqueue(pieceId, move.operationId, move.params, 1, undefined, m);
+      const { operationId, params } = move;
+      const step = await inTheNameOf(run.by, () => this.steps.enqueue(pieceId, operationId, params, 1, undefined, m));
       await m.update(GuidedRun, { pieceId }, { steps: [...run.steps, step.id] });
     });
   }

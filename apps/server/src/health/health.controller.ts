@@ -1,6 +1,7 @@
 import { Controller, Get, Header, ServiceUnavailableException } from '@nestjs/common';
 import { ApiOperation, ApiTags } from '@nestjs/swagger';
 import { DataSource } from 'typeorm';
+import { Needs } from '../accounts/rights.js';
 import { DiskSpace } from '../storage/disk-space.js';
 
 /** For whoever looks after the server: is it alive, can it work. */
@@ -13,6 +14,7 @@ export class HealthController {
   ) {}
 
   @Get('health')
+  @Needs('open')
   @Header('Cache-Control', 'no-store')
   @ApiOperation({ summary: 'The server runs' })
   health(): { status: string } {
@@ -21,6 +23,7 @@ export class HealthController {
 
   /** @throws ServiceUnavailableException with the reason */
   @Get('ready')
+  @Needs('open')
   @Header('Cache-Control', 'no-store')
   @ApiOperation({ summary: 'The server can work: the database answers, and there is room on the disk' })
   async ready(): Promise<{ status: string }> {

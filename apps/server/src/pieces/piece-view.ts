@@ -2,7 +2,7 @@ import type { DataSource } from 'typeorm';
 import type { Placement, PlacementDoubt } from '@amber-knit/core/geometry';
 import type { ArtifactView, DoubtView, PieceView, PlacementView, ScanView, StageState } from '@amber-knit/contracts';
 import { operationOf, shortCountText, STAGES, type Stage } from '@amber-knit/operations';
-import { Artifact, Piece, PieceState, ScanRow, Step, type Heads } from '../database/entities.js';
+import { Artifact, Person, Piece, PieceState, ScanRow, Step, type Heads } from '../database/entities.js';
 import { decodePlacements, placementsRekeyed } from '../storage/artifact-codec.js';
 import type { BlobStore } from '../storage/blob-store.js';
 import { titleOf } from '../steps/step-view.js';
@@ -22,6 +22,7 @@ export async function buildPieceView(
 ): Promise<PieceView> {
   const manager = db.manager;
   const piece = await manager.findOneByOrFail(Piece, { id });
+  const owner = piece.ownerId ? await manager.findOneByOrFail(Person, { id: piece.ownerId }) : null;
   const shown = stateId ?? piece.stateId;
   const state = shown ? await manager.findOneByOrFail(PieceState, { id: shown }) : undefined;
   const heads: Heads = state?.heads ?? { clouds: {} };
@@ -78,6 +79,7 @@ export async function buildPieceView(
     updatedAt: piece.updatedAt.toISOString(),
     picture: view(heads.picture),
     running: runningOf(steps),
+    owner: owner && { id: owner.id, name: owner.name },
     setups: [...new Set(scanList.map((s) => s.setup))],
     plan: piece.plan,
     scanList,

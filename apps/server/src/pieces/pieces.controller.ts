@@ -31,6 +31,7 @@ import type { Request, Response } from 'express';
 import { DataSource } from 'typeorm';
 import type { OperationView, PieceSummary, PieceView, SuggestionsView, VersionView } from '@amber-knit/contracts';
 import { findOperation, OPERATIONS, paramFields } from '@amber-knit/operations';
+import { Needs } from '../accounts/rights.js';
 import { Artifact } from '../database/entities.js';
 import { sendStored } from '../http/stored-bytes.js';
 import { Name, Optional } from '../http/body-rules.js';
@@ -123,36 +124,42 @@ export class PiecesController {
   ) {}
 
   @Get('pieces')
+  @Needs('use')
   @ApiOperation({ summary: 'All pieces' })
   list(): Promise<PieceSummary[]> {
     return this.pieces.list();
   }
 
   @Post('pieces')
+  @Needs('begin')
   @ApiOperation({ summary: 'A new, empty piece' })
   create(@Body() body: NewPieceBody): Promise<PieceView> {
     return this.pieces.create(body.name, body.note ?? '');
   }
 
   @Get('pieces/:id')
+  @Needs('look')
   @ApiOperation({ summary: 'A piece with its scans, results and stages' })
   view(@Param('id', ParseUUIDPipe) id: string): Promise<PieceView> {
     return this.pieces.view(id);
   }
 
   @Patch('pieces/:id')
+  @Needs('work', 'piece')
   @ApiOperation({ summary: 'Renames a piece, or sets its plan' })
   change(@Param('id', ParseUUIDPipe) id: string, @Body() body: ChangePieceBody): Promise<PieceView> {
     return this.pieces.change(id, body);
   }
 
   @Patch('pieces/:id/scans')
+  @Needs('work', 'piece')
   @ApiOperation({ summary: 'Renames a scan; moves scans to another setup, colours them, notes something about them' })
   label(@Param('id', ParseUUIDPipe) id: string, @Body() { scans, ...label }: LabelScansBody): Promise<PieceView> {
     return this.pieces.label(id, scans, label);
   }
 
   @Post('pieces/:id/scans/copies')
+  @Needs('work', (request) => (request.body as Partial<CopyScansBody>).to)
   @HttpCode(200)
   @ApiOperation({ summary: 'Copies scans with their frames to another piece, or doubles them in this one' })
   copyScans(@Param('id', ParseUUIDPipe) id: string, @Body() { scans, to }: CopyScansBody): Promise<PieceView> {
@@ -160,6 +167,7 @@ export class PiecesController {
   }
 
   @Post('pieces/:id/undo')
+  @Needs('work', 'piece')
   @HttpCode(200)
   @ApiOperation({ summary: 'Goes back by one step; nothing is deleted' })
   undo(@Param('id', ParseUUIDPipe) id: string): Promise<PieceView> {
@@ -167,6 +175,7 @@ export class PiecesController {
   }
 
   @Post('pieces/:id/redo')
+  @Needs('work', 'piece')
   @HttpCode(200)
   @ApiOperation({ summary: 'Goes forward again' })
   redo(@Param('id', ParseUUIDPipe) id: string): Promise<PieceView> {
@@ -174,18 +183,21 @@ export class PiecesController {
   }
 
   @Get('pieces/:id/versions')
+  @Needs('look')
   @ApiOperation({ summary: 'The states on the way to where the piece stands, and those that can be redone' })
   versions(@Param('id', ParseUUIDPipe) id: string): Promise<VersionView[]> {
     return this.pieces.versions(id);
   }
 
   @Get('pieces/:id/versions/:state')
+  @Needs('look')
   @ApiOperation({ summary: 'The piece as it stood at a version; nothing is changed' })
   at(@Param('id', ParseUUIDPipe) id: string, @Param('state', ParseUUIDPipe) state: string): Promise<PieceView> {
     return this.pieces.at(id, state);
   }
 
   @Post('pieces/:id/versions/:state')
+  @Needs('work', 'piece')
   @HttpCode(200)
   @ApiOperation({ summary: 'Goes to a version, back or forward; nothing is deleted' })
   moveTo(@Param('id', ParseUUIDPipe) id: string, @Param('state', ParseUUIDPipe) state: string): Promise<PieceView> {
@@ -193,6 +205,7 @@ export class PiecesController {
   }
 
   @Get('pieces/:id/suggestions')
+  @Needs('look')
   @ApiOperation({ summary: 'Suggested parameters of an operation for this piece, and what it demands of the piece' })
   async suggestions(
     @Param('id', ParseUUIDPipe) id: string,
@@ -212,6 +225,7 @@ export class PiecesController {
   }
 
   @Get('operations')
+  @Needs('use')
   @Header('Cache-Control', 'no-cache')
   @ApiTags('Operations')
   @ApiOperation({ summary: 'Every operation with its parameters' })
@@ -232,6 +246,7 @@ export class PiecesController {
   }
 
   @Get('artifacts/:id/data')
+  @Needs('look')
   @ApiTags('Artifacts')
   @ApiOperation({ summary: 'The bytes of an artifact, streamed; see docs/formats.md' })
   async data(

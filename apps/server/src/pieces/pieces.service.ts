@@ -25,9 +25,9 @@ export class PiecesService {
     const pieces = await this.db.manager.find(Piece, { where: { awayAt: IsNull() }, order: { createdAt: 'ASC' } });
     return Promise.all(
       pieces.map(async (p) => {
-        const { id, name, note, scans, points, stage, triangles, watertight, updatedAt, picture, running } =
+        const { id, name, note, scans, points, stage, triangles, watertight, updatedAt, picture, running, owner } =
           await this.view(p.id);
-        return { id, name, note, scans, points, stage, triangles, watertight, updatedAt, picture, running };
+        return { id, name, note, scans, points, stage, triangles, watertight, updatedAt, picture, running, owner };
       }),
     );
   }

@@ -144,7 +144,7 @@ function ledger(steps: readonly StepView[]): string {
   const rows = steps.map((s, i) => {
     const values = s.paramList.map((p) => `${text(p.label)}: ${text(p.text)}`).join('; ');
     const from = s.sourceName ? `From ${text(s.sourceName)}. ` : '';
-    return `<tr><td>${i + 1}</td><td>${text(s.title)}<br><span class="muted">version ${s.version}, seed ${s.seed}</span></td><td>${from}${text(s.summary ?? '')}<br><span class="muted">${values}</span></td></tr>`;
+    return `<tr><td>${i + 1}</td><td>${text(s.title)}<br><span class="muted">version ${s.version}, seed ${s.seed}${s.by ? `, by ${text(s.by)}` : ''}</span></td><td>${from}${text(s.summary ?? '')}<br><span class="muted">${values}</span></td></tr>`;
   });
   return `<section><h2>How it was made</h2><table><thead><tr><th>No.</th><th>Step</th><th>Result and values</th></tr></thead><tbody>${rows.join('')}</tbody></table></section>`;
 }

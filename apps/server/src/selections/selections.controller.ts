@@ -12,6 +12,7 @@ import {
 } from '@nestjs/common';
 import { ApiOperation, ApiTags } from '@nestjs/swagger';
 import type { Request } from 'express';
+import { Needs } from '../accounts/rights.js';
 import { SelectionsService } from './selections.service.js';
 
 const LONGEST_NAME = 60;
@@ -22,18 +23,21 @@ export class SelectionsController {
   constructor(private readonly selections: SelectionsService) {}
 
   @Get()
+  @Needs('look')
   @ApiOperation({ summary: 'Names of the selections kept with a piece, the oldest first' })
   names(@Param('id', ParseUUIDPipe) id: string): Promise<string[]> {
     return this.selections.names(id);
   }
 
   @Get(':name')
+  @Needs('look')
   @ApiOperation({ summary: 'The bits of a selection (a `selection` bundle, docs/formats.md)' })
   async bytes(@Param('id', ParseUUIDPipe) id: string, @Param('name') name: string): Promise<StreamableFile> {
     return new StreamableFile(await this.selections.bytes(id, name), { type: 'application/octet-stream' });
   }
 
   @Put(':name')
+  @Needs('work', 'piece')
   @HttpCode(204)
   @ApiOperation({ summary: 'Keeps a selection by name' })
   async keep(
@@ -49,6 +53,7 @@ export class SelectionsController {
   }
 
   @Delete(':name')
+  @Needs('work', 'piece')
   @HttpCode(204)
   @ApiOperation({ summary: 'Forgets a selection' })
   forget(@Param('id', ParseUUIDPipe) id: string, @Param('name') name: string): Promise<void> {

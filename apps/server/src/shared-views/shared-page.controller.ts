@@ -5,6 +5,7 @@ import { IsString, MaxLength } from 'class-validator';
 import { parseCookie } from 'cookie';
 import type { Request, Response } from 'express';
 import type { SharedPage } from '@amber-knit/contracts';
+import { Needs } from '../accounts/rights.js';
 import type { Artifact } from '../database/entities.js';
 import { sendStored } from '../http/stored-bytes.js';
 import { BlobStore } from '../storage/blob-store.js';
@@ -32,6 +33,7 @@ export class SharedPageController {
   ) {}
 
   @Get()
+  @Needs('open')
   @Header('Cache-Control', 'no-store')
   @ApiOperation({
     summary: 'What a shared view shows; 401 if it wants a password, 404 if there is none such, or no longer',
@@ -41,6 +43,7 @@ export class SharedPageController {
   }
 
   @Post('open')
+  @Needs('open')
   @HttpCode(204)
   @ApiOperation({ summary: 'Gives the password of a shared view' })
   async unlock(
@@ -53,6 +56,7 @@ export class SharedPageController {
   }
 
   @Get('data/:slot')
+  @Needs('open')
   @ApiOperation({ summary: 'Bytes of what the view shows: mesh, model, light, picture or dimensions' })
   async data(
     @Param('token') token: string,
@@ -66,6 +70,7 @@ export class SharedPageController {
   }
 
   @Get('files/:at')
+  @Needs('open')
   @ApiOperation({ summary: 'One of the files that may be downloaded, by its place in the list' })
   async file(
     @Param('token') token: string,

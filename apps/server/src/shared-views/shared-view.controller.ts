@@ -12,6 +12,7 @@ import {
   ValidateIf,
 } from 'class-validator';
 import { SHARED_LOOKS, type SharedLook, type SharedView } from '@amber-knit/contracts';
+import { Needs } from '../accounts/rights.js';
 import { Name, Optional } from '../http/body-rules.js';
 import { SharedViewService } from './shared-view.service.js';
 
@@ -64,24 +65,28 @@ export class SharedViewController {
   constructor(private readonly views: SharedViewService) {}
 
   @Get('pieces/:id/shared-views')
+  @Needs('look')
   @ApiOperation({ summary: 'Links under which a piece can be looked at' })
   list(@Param('id', ParseUUIDPipe) id: string): Promise<SharedView[]> {
     return this.views.list(id);
   }
 
   @Post('pieces/:id/shared-views')
+  @Needs('work', 'piece')
   @ApiOperation({ summary: 'A new link, to the piece as it stands now' })
   share(@Param('id', ParseUUIDPipe) id: string, @Body() { password, ...terms }: SharedViewBody): Promise<SharedView> {
     return this.views.share(id, terms, password);
   }
 
   @Patch('shared-views/:id')
+  @Needs('work', 'shared_view')
   @ApiOperation({ summary: 'Changes what a link allows' })
   change(@Param('id', ParseUUIDPipe) id: string, @Body() { password, ...terms }: SharedViewBody): Promise<SharedView> {
     return this.views.change(id, terms, password);
   }
 
   @Post('shared-views/:id/now')
+  @Needs('work', 'shared_view')
   @HttpCode(200)
   @ApiOperation({ summary: 'Shows the piece as it stands now under the same link' })
   now(@Param('id', ParseUUIDPipe) id: string): Promise<SharedView> {
@@ -89,6 +94,7 @@ export class SharedViewController {
   }
 
   @Delete('shared-views/:id')
+  @Needs('work', 'shared_view')
   @HttpCode(204)
   @ApiOperation({ summary: 'Ends a link' })
   end(@Param('id', ParseUUIDPipe) id: string): Promise<void> {

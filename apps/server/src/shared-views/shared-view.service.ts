@@ -1,5 +1,4 @@
-import { randomBytes, scrypt, timingSafeEqual } from 'node:crypto';
-import { promisify } from 'node:util';
+import { timingSafeEqual } from 'node:crypto';
 import {
   BadRequestException,
   HttpException,
@@ -9,13 +8,12 @@ import {
 } from '@nestjs/common';
 import { DataSource, In } from 'typeorm';
 import type { SharedPage, SharedView, SharedViewTerms } from '@amber-knit/contracts';
+import { hashPassword, isPassword } from '../accounts/passwords.js';
+import { newToken } from '../accounts/tokens.js';
 import { Artifact, Piece, SharedViewRow, type Heads } from '../database/entities.js';
 import { PieceStore } from '../pieces/piece-store.js';
-import { GrowingWait } from './growing-wait.js';
+import { GrowingWait } from '../http/growing-wait.js';
 
-const derive = promisify(scrypt) as (password: string, salt: Buffer, length: number) => Promise<Buffer>;
-/** Bytes of a token: too many to guess (192 bits). */
-const TOKEN_BYTES = 24;
 const TOKEN = /^[\w-]{32}$/;
 /** What of a piece may be looked at through a link. */
 export const SHARED_SLOTS = ['mesh', 'model', 'light', 'picture', 'dimensions'] as const;
@@ -54,7 +52,7 @@ export class SharedViewService {
     const row = await this.db.manager.save(
       this.db.manager.create(SharedViewRow, {
         pieceId,
-        token: randomBytes(TOKEN_BYTES).toString('base64url'),
+        token: newToken(),
         heads: shareable(heads),
         ...columnsOf(terms),
         ...(await locked(password)),
@@ -126,8 +124,7 @@ export class SharedViewService {
     if (!passwordHash) return '';
     const wait = this.waits.of(row.id);
     if (wait > 0) throw tooManyTries(wait);
-    const [salt, hash] = passwordHash.split(':').map((part) => Buffer.from(part, 'hex'));
-    if (!timingSafeEqual(await derive(password, salt, hash.length), hash)) {
+    if (!(await isPassword(password, passwordHash))) {
       this.waits.failed(row.id);
       throw passwordWanted();
     }
@@ -218,15 +215,13 @@ const columnsOf = ({ endsAt, ...terms }: SharedViewTerms): Partial<SharedViewRow
   endsAt: endsAt === null ? null : new Date(endsAt),
 });
 
-/** Columns of a password (scrypt: C. Percival, S. Josefsson, 2016, RFC 7914); an empty one is none. */
+/** Columns of a password; an empty one is none. */
 async function locked(password: string | undefined): Promise<Partial<SharedViewRow>> {
   if (!password) return { passwordHash: null, passKey: null };
-  const salt = randomBytes(16);
-  const hash = await derive(password, salt, 32);
   // A new password shuts out whoever came in with the old one.
   return {
-    passwordHash: `${salt.toString('hex')}:${hash.toString('hex')}`,
-    passKey: randomBytes(TOKEN_BYTES).toString('base64url'),
+    passwordHash: await hashPassword(password),
+    passKey: newToken(),
   };
 }
 

@@ -44,6 +44,7 @@ export function wholeStepView(s: Step): StepView {
     sourceName: s.sourceName,
     inputs: s.inputs,
     outputs: s.outputs,
+    by: s.by,
     attempt: s.attempt,
     createdAt: s.createdAt.toISOString(),
     startedAt: s.startedAt?.toISOString() ?? null,

@@ -1,9 +1,11 @@
 import { Body, Controller, Get, HttpCode, Param, ParseUUIDPipe, Post } from '@nestjs/common';
 import { ApiOperation, ApiProperty, ApiPropertyOptional, ApiTags } from '@nestjs/swagger';
 import { IsInt, IsObject, IsString, IsUUID, Max, MaxLength, Min } from 'class-validator';
+import type { Request } from 'express';
 import type { StepView } from '@amber-knit/contracts';
+import { Needs } from '../accounts/rights.js';
 import { Name, Optional } from '../http/body-rules.js';
-import { OPERATION_IDS } from '@amber-knit/operations';
+import { OPERATION_IDS, onlyMeasures, OPERATIONS } from '@amber-knit/operations';
 import { StepsService } from './steps.service.js';
 
 export class NewStepBody {
@@ -56,12 +58,20 @@ export class ImportBody {
   params?: Record<string, unknown>;
 }
 
+/** Reviewers run what looks at a piece and leaves it as it is. */
+function measuredOrChanged({ body }: Request): 'measure' | 'work' {
+  const id = (body as Partial<NewStepBody>).operationId;
+  const operation = OPERATIONS.find((o) => o.id === id);
+  return operation && onlyMeasures(operation) ? 'measure' : 'work';
+}
+
 @ApiTags('Steps')
 @Controller('api')
 export class StepsController {
   constructor(private readonly steps: StepsService) {}
 
   @Post('pieces/:id/steps')
+  @Needs(measuredOrChanged, 'piece')
   @HttpCode(202)
   @ApiOperation({ summary: 'Queues a run of an operation' })
   enqueue(@Param('id', ParseUUIDPipe) id: string, @Body() body: NewStepBody): Promise<StepView> {
@@ -69,6 +79,7 @@ export class StepsController {
   }
 
   @Post('pieces/:id/imports')
+  @Needs(measuredOrChanged, 'piece')
   @HttpCode(202)
   @ApiOperation({
     summary: 'Brings in what a step made, in this piece or another: the scans of a file, or a surface as a reference',
@@ -79,18 +90,21 @@ export class StepsController {
   }
 
   @Get('pieces/:id/steps')
+  @Needs('look')
   @ApiOperation({ summary: 'The ledger: all runs of a piece, oldest first' })
   list(@Param('id', ParseUUIDPipe) id: string): Promise<StepView[]> {
     return this.steps.list(id);
   }
 
   @Get('steps/:id')
+  @Needs('look')
   @ApiOperation({ summary: 'One run' })
   get(@Param('id', ParseUUIDPipe) id: string): Promise<StepView> {
     return this.steps.get(id);
   }
 
   @Post('steps/:id/again')
+  @Needs('work', 'step')
   @HttpCode(202)
   @ApiOperation({ summary: 'Queues a run once more, from the same file, with some parameters changed' })
   again(@Param('id', ParseUUIDPipe) id: string, @Body() body: AgainBody): Promise<StepView> {
@@ -98,6 +112,7 @@ export class StepsController {
   }
 
   @Post('steps/:id/cancel')
+  @Needs('work', 'step')
   @HttpCode(202)
   @ApiOperation({ summary: 'Asks a run to stop' })
   cancel(@Param('id', ParseUUIDPipe) id: string): Promise<StepView> {

@@ -3,6 +3,7 @@ import { DataSource, In, type EntityManager } from 'typeorm';
 import type { StepView } from '@amber-knit/contracts';
 import { findOperation, OPERATION_IDS, operationOf, parseParams, type Operation } from '@amber-knit/operations';
 import { GeometryError } from '@amber-knit/core/runtime';
+import { currentName } from '../accounts/current-person.js';
 import { Artifact, Piece, Step } from '../database/entities.js';
 import { PiecesService } from '../pieces/pieces.service.js';
 import { CHANNELS, StepQueue } from './step-queue.js';
@@ -58,6 +59,7 @@ export class StepsService {
           sourceName: source?.name ?? null,
           sourceSetup: source?.setup ?? null,
           uploadId: source?.uploadId ?? null,
+          by: currentName(),
         }),
       );
       await this.queue.notify(CHANNELS.step, step.id, tx);

@@ -2,6 +2,8 @@ import { mkdirSync } from 'node:fs';
 import { FileStore } from '@tus/file-store';
 import { Server, type Upload } from '@tus/server';
 import type { NextFunction, Request, RequestHandler, Response } from 'express';
+import { onlyMeasures, OPERATIONS } from '@amber-knit/operations';
+import type { RightsService } from '../accounts/rights.service.js';
 import type { ServerConfig } from '../config.js';
 import { toProblem } from '../problem.filter.js';
 import type { DiskSpace } from '../storage/disk-space.js';
@@ -16,7 +18,12 @@ const MOST_UNFINISHED = 300;
  * none is named) and its `params` as JSON, or just a `unit`. A finished upload becomes a blob and a step, named in the
  * answer's `Amber-Step`; an archive (`archive`) becomes a piece (`Amber-Piece`). If that went wrong, or its answer was lost, HEAD and a PATCH of no bytes do it again or tell of it.
  */
-export function uploadHandler(config: ServerConfig, finisher: UploadFinisher, disk: DiskSpace): RequestHandler {
+export function uploadHandler(
+  config: ServerConfig,
+  finisher: UploadFinisher,
+  disk: DiskSpace,
+  rights: RightsService,
+): RequestHandler {
   mkdirSync(config.uploadDir, { recursive: true });
   const store = new FileStore({ directory: config.uploadDir });
   const server = new Server({
@@ -28,6 +35,7 @@ export function uploadHandler(config: ServerConfig, finisher: UploadFinisher, di
     allowedOrigins: [],
     async onUploadCreate(_request, upload) {
       try {
+        await mustMayUpload(upload.metadata ?? {}, rights);
         await assertRoom(store, upload, disk);
         return {};
       } catch (e) {
@@ -71,6 +79,13 @@ async function complete(id: string, store: FileStore, finisher: UploadFinisher):
   const upload = await store.getUpload(id).catch(() => undefined);
   if (!upload) return finisher.find(id);
   return upload.size !== undefined && upload.offset === upload.size ? finisher.finish(upload) : undefined;
+}
+
+/** @throws HttpException if whoever asks may not do with the piece what the upload is for */
+async function mustMayUpload(meta: Record<string, string | null>, rights: RightsService): Promise<void> {
+  if (meta.archive) return rights.mustMay('begin');
+  const operation = OPERATIONS.find((o) => o.id === meta.operation);
+  await rights.mustMay(operation && onlyMeasures(operation) ? 'measure' : 'work', { table: 'piece', id: meta.pieceId });
 }
 
 /** @throws DiskFullError if the disk can't take this upload beside those that are promised room already */

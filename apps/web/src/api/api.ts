@@ -1,4 +1,10 @@
-import { createApi, fetchBaseQuery } from '@reduxjs/toolkit/query/react';
+import {
+  createApi,
+  fetchBaseQuery,
+  type BaseQueryFn,
+  type FetchArgs,
+  type FetchBaseQueryError,
+} from '@reduxjs/toolkit/query/react';
 import type { DimensionSheet } from '@amber-knit/core/dimensions';
 import type { PlacingSheet } from '@amber-knit/core/placing';
 import type { TrustSheet } from '@amber-knit/core/fusion';
@@ -25,11 +31,20 @@ import type {
   VersionView,
 } from '@amber-knit/contracts';
 
+const ask = fetchBaseQuery({ baseUrl: '/api/' });
+
+/** A call that is refused because nobody is signed in makes the page ask who is. */
+const askAsPerson: BaseQueryFn<string | FetchArgs, unknown, FetchBaseQueryError> = async (args, call, options) => {
+  const answer = await ask(args, call, options);
+  if (answer.error?.status === 401) call.dispatch(api.util.invalidateTags(['Session']));
+  return answer;
+};
+
 /** All calls to the server; server events keep the cache true (see `server-events`). */
 export const api = createApi({
   reducerPath: 'api',
-  baseQuery: fetchBaseQuery({ baseUrl: '/api/' }),
-  tagTypes: ['Pieces', 'Piece', 'Steps', 'Captures'],
+  baseQuery: askAsPerson,
+  tagTypes: ['Session', 'People', 'Pieces', 'Piece', 'Steps', 'Captures'],
   endpoints: (build) => ({
     pieces: build.query<PieceSummary[], void>({ query: () => 'pieces', providesTags: ['Pieces'] }),
     piece: build.query<PieceView, string>({
@@ -247,7 +262,7 @@ export const api = createApi({
   }),
 });
 
-/** Listens to server events for as long as the page is open. `dispatch` is the store's. */
+/** Listens to server events until the returned call. `dispatch` is the store's. */
 export function listenToServer(dispatch: (action: unknown) => unknown): () => void {
   const source = new EventSource('/api/events');
   const askAnew = (): unknown => dispatch(api.util.invalidateTags(['Pieces', 'Piece', 'Steps', 'Captures']));
@@ -256,6 +271,7 @@ export function listenToServer(dispatch: (action: unknown) => unknown): () => vo
   source.onmessage = (message) => {
     const event = JSON.parse(message.data as string) as ServerEvent;
     if (event.type === 'anew') askAnew();
+    else if (event.type === 'signed-out') dispatch(api.util.invalidateTags(['Session']));
     else if (event.type === 'piece')
       dispatch(api.util.invalidateTags(['Pieces', { type: 'Piece', id: event.pieceId }]));
     else {

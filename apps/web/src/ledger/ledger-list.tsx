@@ -107,6 +107,7 @@ function StepDetails({ step }: { step: StepView }) {
         <span className="num">
           {step.operationId}, version {step.version}, seed {step.seed}, run {step.attempt}
         </span>
+        {step.by && `, asked for by ${step.by}`}
         {step.notes.map((n) => (
           <p key={n} className="m-0">
             {n}

@@ -1,5 +1,4 @@
-import { useEffect, type ButtonHTMLAttributes, type ReactNode } from 'react';
-import { Link } from 'react-router';
+import { useId, type ButtonHTMLAttributes, type InputHTMLAttributes, type ReactNode } from 'react';
 import { Moon, Sun } from 'lucide-react';
 import { useTheme } from './theme';
 
@@ -29,40 +28,6 @@ export function Mark() {
       <path d="M25 6c-8 5-8 15 0 20" stroke="var(--amber)" />
       <path d="M16 5c-5 7-5 15 0 22" stroke="var(--teal)" />
     </svg>
-  );
-}
-
-/** Page head with the way back and the page's own actions. */
-export function Header({ trail, children }: { trail: { label: string; to?: string }[]; children?: ReactNode }) {
-  const last = trail[trail.length - 1]?.label;
-  useEffect(() => {
-    document.title = last ? `${last} – Amber Knit` : 'Amber Knit';
-  }, [last]);
-  return (
-    <header className="flex h-13 shrink-0 items-center gap-4 max-sm:h-auto max-sm:min-h-13 max-sm:flex-wrap max-sm:py-2 border-b border-line bg-panel px-4">
-      <Link to="/" className="flex items-center gap-2 font-semibold text-ink no-underline">
-        <Mark /> Amber Knit
-      </Link>
-      <nav aria-label="Where you are" className="flex min-w-0 items-center gap-2 text-muted">
-        {trail.map((t, i) => (
-          <span key={t.label} className="flex min-w-0 items-center gap-2">
-            {i > 0 && <span aria-hidden>/</span>}
-            {t.to ? (
-              <Link to={t.to} className="truncate text-muted no-underline hover:underline">
-                {t.label}
-              </Link>
-            ) : (
-              <b className="truncate font-semibold text-ink" aria-current="page">
-                {t.label}
-              </b>
-            )}
-          </span>
-        ))}
-      </nav>
-      <span className="flex-1" />
-      {children}
-      <ThemeButton />
-    </header>
   );
 }
 
@@ -167,6 +132,30 @@ export function SelectRow<K extends string>({
           </option>
         ))}
       </select>
+    </label>
+  );
+}
+
+/** A line of text to fill in, its name above it. */
+export function TextRow({
+  title,
+  help,
+  ...rest
+}: InputHTMLAttributes<HTMLInputElement> & { title: string; help?: string }) {
+  const id = useId();
+  return (
+    <label className="flex flex-col gap-1">
+      {title}
+      <input
+        {...rest}
+        aria-describedby={help ? id : undefined}
+        className="rounded-lg border border-[var(--field)] bg-panel px-3 py-1.5 text-ink"
+      />
+      {help && (
+        <span id={id} className="text-muted">
+          {help}
+        </span>
+      )}
     </label>
   );
 }

@@ -2,14 +2,17 @@ import { useEffect, useState, useSyncExternalStore } from 'react';
 import { Navigate, useNavigate, useParams } from 'react-router';
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
 import { HelpCircle, Redo2, Undo2 } from 'lucide-react';
+import { useWhyNot } from '../../api/accounts-api';
 import { api, problemText } from '../../api/api';
 import { stageOf } from '../../app/stages';
 import { useImporting } from '../../incoming/import-context';
 import { ImportDrop } from '../../incoming/import-drop';
 import { PreviewOverlay } from '../../incoming/preview-overlay';
 import { LedgerList } from '../../ledger/ledger-list';
-import { Button, Header, Notice } from '../../shared/controls';
+import { Button, Notice } from '../../shared/controls';
+import { Header } from '../../shared/header';
 import { GuidedBar } from '../../shared/guided-bar';
+import { OnlyLooking } from '../../shared/only-looking';
 import { moduleOf, STAGE_MODULES } from '../../stages';
 import { StrandList } from '../../strands/strand-list';
 import { Viewport } from '../../view/viewport';
@@ -61,6 +64,7 @@ export function BenchPage() {
   // A step that runs will change what stands now: going back waits for it.
   const sending = useSyncExternalStore(subscribe, isSending);
   const settled = running === 0 && !sending;
+  const why = useWhyNot('work', piece?.owner);
   const known = stageOf(stage);
   const own = known && moduleOf(known.id);
   const Instead = useSyncExternalStore(subscribe, () => own?.instead?.find((i) => i.while.current())?.View);
@@ -73,13 +77,13 @@ export function BenchPage() {
         e.preventDefault();
         const direction = e.shiftKey ? 'redo' : 'undo';
         if (own?.undo?.(direction)) return;
-        if (settled) void move({ id: pieceId, direction });
+        if (settled && why === null) void move({ id: pieceId, direction });
       } else if (e.key === '?') setHelp(true);
       else if (e.key.toLowerCase() === 'l' && !e.ctrlKey && !e.metaKey) setLedger((v) => !v);
     };
     window.addEventListener('keydown', onKey);
     return () => window.removeEventListener('keydown', onKey);
-  }, [move, pieceId, own, settled]);
+  }, [move, pieceId, own, settled, why]);
 
   if (!known || !own) return <Navigate to={`/pieces/${pieceId}`} replace />;
   if (error) {
@@ -99,22 +103,23 @@ export function BenchPage() {
         >
           <SaveState running={running} />
           <Button
-            disabled={!piece.canUndo || !settled}
+            disabled={!piece.canUndo || !settled || why !== null}
             title={
-              !settled
+              why ??
+              (!settled
                 ? 'A step is running: wait for it, or cancel it'
                 : piece.lastStep
                   ? `Undo: ${piece.lastStep}`
                   : piece.canUndo
                     ? 'Undo: names, setups or notes of scans'
-                    : 'Nothing to undo'
+                    : 'Nothing to undo')
             }
             onClick={() => void move({ id: pieceId, direction: 'undo' })}
           >
             <Undo2 size={15} /> Undo
           </Button>
           <Button
-            disabled={!piece.canRedo || !settled}
+            disabled={!piece.canRedo || !settled || why !== null}
             aria-label="Redo"
             title="Redo"
             onClick={() => void move({ id: pieceId, direction: 'redo' })}
@@ -122,7 +127,7 @@ export function BenchPage() {
           >
             <Redo2 size={15} />
           </Button>
-          <VersionMenu pieceId={pieceId} settled={settled} />
+          <VersionMenu pieceId={pieceId} settled={settled && why === null} />
           <Button onClick={() => void navigate(`/pieces/${pieceId}`)}>Knit chart</Button>
           <Button
             tone="quiet"
@@ -134,6 +139,7 @@ export function BenchPage() {
             <HelpCircle size={17} />
           </Button>
         </Header>
+        <OnlyLooking piece={piece} />
         <GuidedBar pieceId={pieceId} />
         <StageRail piece={piece} stage={own.id} />
         <div className="flex min-h-0 flex-1">

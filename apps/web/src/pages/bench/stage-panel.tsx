@@ -1,4 +1,5 @@
 import type { OperationView, PieceView, StepView } from '@amber-knit/contracts';
+import { useWhyNot } from '../../api/accounts-api';
 import { api } from '../../api/api';
 import { stageOf } from '../../app/stages';
 import { IncomingList } from '../../incoming/incoming-list';
@@ -36,6 +37,8 @@ export function StagePanel({ piece, stage }: { piece: PieceView; stage: StageMod
   const own = operations?.filter((o) => o.stage === id && !o.byHand && !o.needs.includes('file')) ?? [];
   const open = steps.filter((s) => s.status === 'running' || s.status === 'queued');
   const last = steps.filter((s) => s.stage === id && s.status !== 'running' && s.status !== 'queued').pop();
+  // Whoever may not change the piece may still measure on it; all else is there to be seen.
+  const inert = useWhyNot('work', piece.owner) !== null && id !== 'check';
   const given = { piece, steps, busy: open.length > 0 };
   return (
     <aside
@@ -48,28 +51,32 @@ export function StagePanel({ piece, stage }: { piece: PieceView; stage: StageMod
       {open.map((s) => (
         <RunningStep key={s.id} step={s} />
       ))}
-      {first.map((Panel, k) => (
-        <Panel key={k} {...given} />
-      ))}
+      <fieldset disabled={inert} className="contents">
+        {first.map((Panel, k) => (
+          <Panel key={k} {...given} />
+        ))}
+      </fieldset>
       {last && <LastResult step={last} stage={stage} operation={operations?.find((o) => o.id === last.operationId)} />}
-      {panels.map((Panel, k) => (
-        <Panel key={k} {...given} />
-      ))}
-      {own.map((o, i) => {
-        const lack = missing(piece, o);
-        return lack ? (
-          i === 0 && <Notice key={o.id}>{lack}</Notice>
-        ) : (
-          <OperationForm
-            key={o.id}
-            piece={piece}
-            operation={o}
-            main={i === 0}
-            busy={given.busy}
-            preview={o.takesAway ? MARK_WHAT_GOES(o.id) : stage.previews?.[o.id]}
-          />
-        );
-      })}
+      <fieldset disabled={inert} className="contents">
+        {panels.map((Panel, k) => (
+          <Panel key={k} {...given} />
+        ))}
+        {own.map((o, i) => {
+          const lack = missing(piece, o);
+          return lack ? (
+            i === 0 && <Notice key={o.id}>{lack}</Notice>
+          ) : (
+            <OperationForm
+              key={o.id}
+              piece={piece}
+              operation={o}
+              main={i === 0}
+              busy={given.busy}
+              preview={o.takesAway ? MARK_WHAT_GOES(o.id) : stage.previews?.[o.id]}
+            />
+          );
+        })}
+      </fieldset>
     </aside>
   );
 }

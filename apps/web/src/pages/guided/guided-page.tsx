@@ -8,7 +8,9 @@ import { ImportDrop } from '../../incoming/import-drop';
 import { ImportPanel } from '../../incoming/import-panel';
 import { IncomingList } from '../../incoming/incoming-list';
 import { KnitChart } from '../../knit-chart/knit-chart';
-import { Button, Header, Notice } from '../../shared/controls';
+import { Button, Notice } from '../../shared/controls';
+import { Header } from '../../shared/header';
+import { OnlyLooking } from '../../shared/only-looking';
 import { RecipePicker, type ChosenRecipe } from '../../shared/recipe-picker';
 import { Fold } from '../../shared/fold';
 import { GuideQuestions } from './guide-questions';
@@ -47,6 +49,7 @@ export function GuidedPage() {
           {run && !asking && <Button onClick={() => setAsking(true)}>Change the answers</Button>}
           <Button onClick={() => void navigate(`/pieces/${pieceId}/bench/${piece.stage}`)}>Open the bench</Button>
         </Header>
+        <OnlyLooking piece={piece} />
         <main className="mx-auto w-full max-w-[1280px] flex-1 px-5 py-4">
           {run && !asking ? (
             <Run piece={piece} run={run} />

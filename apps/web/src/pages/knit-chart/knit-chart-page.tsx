@@ -2,8 +2,10 @@ import { Link, useNavigate, useParams } from 'react-router';
 import { Sparkles } from 'lucide-react';
 import type { PieceView, Stage } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
-import { Button, Header, Notice } from '../../shared/controls';
+import { Button, Notice } from '../../shared/controls';
+import { Header } from '../../shared/header';
 import { shortCountText } from '@amber-knit/operations/quantity-text';
+import { OnlyLooking } from '../../shared/only-looking';
 import { StateGlyph, stateWord, type GlyphState } from '../../shared/state-glyph';
 import { KnitChart } from '../../knit-chart/knit-chart';
 
@@ -44,6 +46,7 @@ export function KnitChartPage() {
           Open the bench
         </Button>
       </Header>
+      <OnlyLooking piece={piece} />
       <main className="mx-auto flex w-full max-w-[1500px] flex-1 flex-col gap-4 px-5 py-4">
         <div className="flex flex-wrap items-end justify-between gap-4">
           <div>

@@ -1,6 +1,6 @@
 import { useParams } from 'react-router';
 import { api } from '../../api/api';
-import { Header } from '../../shared/controls';
+import { Header } from '../../shared/header';
 import { LedgerList } from '../../ledger/ledger-list';
 import { MakeRecipe } from './make-recipe';
 

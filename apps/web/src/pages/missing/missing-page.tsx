@@ -1,5 +1,5 @@
 import { Link } from 'react-router';
-import { Header } from '../../shared/controls';
+import { Header } from '../../shared/header';
 
 /** An address that leads nowhere. */
 export function MissingPage() {

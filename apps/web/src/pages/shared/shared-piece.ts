@@ -31,6 +31,7 @@ export function pieceOf(token: string, { title, surfaces, triangles }: SharedPag
     updatedAt: '',
     picture: null,
     running: null,
+    owner: null,
     scanList: [],
     setups: [],
     plan: null,

@@ -6,7 +6,9 @@ import { ListChecks, Plus, Sparkles } from 'lucide-react';
 import type { PieceSummary } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
 import { STAGES } from '../../app/stages';
-import { Button, Header, Notice } from '../../shared/controls';
+import { useWhyNot } from '../../api/accounts-api';
+import { Button, Notice, TextRow } from '../../shared/controls';
+import { Header } from '../../shared/header';
 import { Turntable } from '../../shared/turntable';
 import { ArchiveButton } from './archive-button';
 import { PieceMenu } from './piece-menu';
@@ -19,19 +21,24 @@ export function ShelfPage() {
   const { data, error, isLoading } = api.usePiecesQuery();
   const [creating, setCreating] = useState<'guided' | 'bench' | null>(null);
   const [several, setSeveral] = useState(false);
+  const mayBegin = useWhyNot('begin') === null;
   return (
     <div className="flex min-h-screen flex-col">
       <Header trail={[{ label: 'Shelf' }]}>
-        <ArchiveButton />
-        <Button onClick={() => setSeveral(true)}>
-          <ListChecks size={16} /> Run a recipe
-        </Button>
-        <Button onClick={() => setCreating('bench')}>
-          <Plus size={16} /> New piece
-        </Button>
-        <Button tone="go" onClick={() => setCreating('guided')}>
-          <Sparkles size={16} /> Make a model for me
-        </Button>
+        {mayBegin && (
+          <>
+            <ArchiveButton />
+            <Button onClick={() => setSeveral(true)}>
+              <ListChecks size={16} /> Run a recipe
+            </Button>
+            <Button onClick={() => setCreating('bench')}>
+              <Plus size={16} /> New piece
+            </Button>
+            <Button tone="go" onClick={() => setCreating('guided')}>
+              <Sparkles size={16} /> Make a model for me
+            </Button>
+          </>
+        )}
       </Header>
       <main className="mx-auto w-full max-w-6xl p-6">
         <h1 className="mb-1 text-2xl font-semibold">Shelf</h1>
@@ -68,7 +75,10 @@ function PieceCard({ piece }: { piece: PieceSummary }) {
     >
       <Turntable piece={piece} />
       <div className="p-4">
-        <h2 className="m-0 text-base font-semibold">{piece.name}</h2>
+        <h2 className="m-0 text-base font-semibold">
+          {piece.name}
+          {piece.owner && <span className="font-normal text-muted"> · {piece.owner.name}</span>}
+        </h2>
         <p className="m-0 mt-0.5 line-clamp-2 min-h-10 text-muted">{piece.note || 'No note'}</p>
         <div className="mt-3 flex gap-1" role="img" aria-label={`Stage reached: ${STAGES[reached]?.name}`}>
           {STAGES.map(({ id }, i) => (
@@ -123,25 +133,8 @@ function NewPieceDialog({ way, onClose }: { way: 'guided' | 'bench' | null; onCl
             {way === 'guided' ? 'A model of what?' : 'New piece'}
           </DialogTitle>
           <form onSubmit={(e) => void submit(e).catch(() => undefined)} className="flex flex-col gap-3">
-            <label className="flex flex-col gap-1">
-              Name
-              <input
-                name="name"
-                required
-                maxLength={120}
-                autoFocus
-                className="rounded-lg border border-[var(--field)] bg-panel px-3 py-1.5"
-              />
-            </label>
-            <label className="flex flex-col gap-1">
-              Note
-              <input
-                name="note"
-                maxLength={400}
-                placeholder="Material, size, what it is for"
-                className="rounded-lg border border-[var(--field)] bg-panel px-3 py-1.5"
-              />
-            </label>
+            <TextRow title="Name" name="name" required maxLength={120} autoFocus />
+            <TextRow title="Note" name="note" maxLength={400} placeholder="Material, size, what it is for" />
             {error && <Notice tone="error">{problemText(error)}</Notice>}
             <div className="mt-1 flex justify-end gap-2">
               <Button onClick={onClose}>Cancel</Button>

@@ -1,5 +1,4 @@
-/** Wrong tries that cost nothing, and the longest wait, s. */
-const FREE_TRIES = 3;
+/** The longest wait, s. */
 const LONGEST = 300;
 /** Whom to forget first when there are too many to remember. */
 const MOST_REMEMBERED = 10_000;
@@ -8,7 +7,11 @@ const MOST_REMEMBERED = 10_000;
 export class GrowingWait {
   private readonly failures = new Map<string, { count: number; until: number }>();
 
-  constructor(private readonly now: () => number = Date.now) {}
+  /** @param freeTries wrong tries that cost nothing */
+  constructor(
+    private readonly freeTries = 3,
+    private readonly now: () => number = Date.now,
+  ) {}
 
   /** Seconds until the next try; 0 if it may be made now. */
   of(whom: string): number {
@@ -17,7 +20,7 @@ export class GrowingWait {
 
   failed(whom: string): void {
     const count = (this.failures.get(whom)?.count ?? 0) + 1;
-    const seconds = count < FREE_TRIES ? 0 : Math.min(LONGEST, 2 ** (count - FREE_TRIES));
+    const seconds = count < this.freeTries ? 0 : Math.min(LONGEST, 2 ** (count - this.freeTries));
     this.failures.delete(whom);
     this.failures.set(whom, { count, until: this.now() + 1000 * seconds });
     if (this.failures.size > MOST_REMEMBERED) this.failures.delete(this.failures.keys().next().value!);

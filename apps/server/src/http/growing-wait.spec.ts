@@ -2,7 +2,7 @@ import { GrowingWait } from './growing-wait.js';
 
 test('three wrong tries are free, then each doubles the wait, up to five minutes; a right one begins anew', () => {
   let now = 0;
-  const waits = new GrowingWait(() => now);
+  const waits = new GrowingWait(3, () => now);
   const seen: number[] = [];
   for (let k = 0; k < 13; k++) {
     waits.failed('a');
