@@ -15,7 +15,7 @@ export interface Asked {
 
 /**
  * Shows a component as in a page, with answers in place of a server: by "GET pieces/p/steps" and the like; a value, or a
- * function of the body. What is not listed is answered with 404.
+ * function of the body. What is not listed, or gives nothing, is answered with 404.
  */
 export function showWithServer(
   element: ReactElement,
@@ -29,9 +29,10 @@ export function showWithServer(
     const text = await request.text();
     const body: unknown = text ? JSON.parse(text) : undefined;
     asked.push({ method: request.method, path, body });
-    const answer = answers[`${request.method} ${path}`];
+    const given = answers[`${request.method} ${path}`];
+    const answer = typeof given === 'function' ? (given as (b: unknown) => unknown)(body) : given;
     if (answer === undefined) return json({ title: 'Not found', status: 404, detail: 'There is no such thing.' }, 404);
-    return json(typeof answer === 'function' ? (answer as (b: unknown) => unknown)(body) : answer, 200);
+    return json(answer, 200);
   };
   store.dispatch(api.util.resetApiState());
   const within = (shown: ReactElement): ReactElement => (

@@ -1,5 +1,5 @@
 import type { PieceView } from '@amber-knit/contracts';
-import { screen } from '@testing-library/react';
+import { screen, waitFor } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { operationWith, pieceWith, showWithServer, stepWith } from '../../../test/with-server';
 import { ImportDrop } from '../../incoming/import-drop';
@@ -76,4 +76,19 @@ test('what is missing is said in place of forms; what failed or was cancelled is
 test('what was cancelled changed nothing, and says so', async () => {
   showWithServer(panel(ready), answers([stepWith({ status: 'cancelled' })]));
   expect(await screen.findByText(/was cancelled. Nothing was changed/)).toBeTruthy();
+});
+
+test('whoever may not change the piece sees all and runs nothing, but measures', async () => {
+  const mine = { ...ready, owner: { id: 'b', name: 'Bea' } };
+  const session = { accounts: true, person: { id: 't', name: 'Tom', role: 'technician' } };
+  const { showAnew } = showWithServer(panel(mine), { ...answers([]), 'GET session': session });
+  const run = await screen.findByRole('button', { name: 'Fuse otherwise' });
+  await waitFor(() => expect(run.matches(':disabled')).toBe(true));
+  const measuring: StageModule = { id: 'check', guide: '', panels: [() => <button type="button">Measure</button>] };
+  showAnew(
+    <ImportDrop piece={mine}>
+      <StagePanel piece={mine} stage={measuring} />
+    </ImportDrop>,
+  );
+  expect((await screen.findByRole('button', { name: 'Measure' })).matches(':disabled')).toBe(false);
 });
