@@ -6,6 +6,7 @@ import { api } from './api/api';
 import { store } from './app/store';
 import './app/theme.css';
 import { fetchShown } from './pages/bench/fetch-shown';
+import { FinderShell } from './pages/finder/finder-shell';
 import { FaultPage } from './pages/missing/fault-page';
 import { SessionGate } from './pages/sign-in/session-gate';
 import { applyTheme } from './shared/theme';
@@ -36,31 +37,40 @@ const router = createBrowserRouter([
     ErrorBoundary: FaultPage,
     Component: SessionGate,
     children: [
-      { path: '/', lazy: async () => ({ Component: (await import('./pages/shelf/shelf-page')).ShelfPage }) },
       {
-        path: '/pieces/:pieceId',
-        lazy: async () => ({ Component: (await import('./pages/knit-chart/knit-chart-page')).KnitChartPage }),
+        Component: FinderShell,
+        ErrorBoundary: FaultPage,
+        children: [
+          { path: '/', lazy: async () => ({ Component: (await import('./pages/shelf/shelf-page')).ShelfPage }) },
+          {
+            path: '/pieces/:pieceId',
+            lazy: async () => ({ Component: (await import('./pages/knit-chart/knit-chart-page')).KnitChartPage }),
+          },
+          {
+            path: '/pieces/:pieceId/bench/:stage',
+            lazy: async () => ({ Component: (await loadBench()).BenchPage }),
+            loader: ({ params }) => {
+              void askAhead(params);
+              return null;
+            },
+            // From stage to stage what is shown is there already.
+            shouldRevalidate: () => false,
+          },
+          {
+            path: '/pieces/:pieceId/guided',
+            lazy: async () => ({ Component: (await import('./pages/guided/guided-page')).GuidedPage }),
+          },
+          {
+            path: '/pieces/:pieceId/ledger',
+            lazy: async () => ({ Component: (await import('./pages/ledger/ledger-page')).LedgerPage }),
+          },
+          {
+            path: '/people',
+            lazy: async () => ({ Component: (await import('./pages/people/people-page')).PeoplePage }),
+          },
+          { path: '*', lazy: async () => ({ Component: (await import('./pages/missing/missing-page')).MissingPage }) },
+        ],
       },
-      {
-        path: '/pieces/:pieceId/bench/:stage',
-        lazy: async () => ({ Component: (await loadBench()).BenchPage }),
-        loader: ({ params }) => {
-          void askAhead(params);
-          return null;
-        },
-        // From stage to stage what is shown is there already.
-        shouldRevalidate: () => false,
-      },
-      {
-        path: '/pieces/:pieceId/guided',
-        lazy: async () => ({ Component: (await import('./pages/guided/guided-page')).GuidedPage }),
-      },
-      {
-        path: '/pieces/:pieceId/ledger',
-        lazy: async () => ({ Component: (await import('./pages/ledger/ledger-page')).LedgerPage }),
-      },
-      { path: '/people', lazy: async () => ({ Component: (await import('./pages/people/people-page')).PeoplePage }) },
-      { path: '*', lazy: async () => ({ Component: (await import('./pages/missing/missing-page')).MissingPage }) },
     ],
   },
 ]);

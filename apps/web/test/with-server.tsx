@@ -116,6 +116,7 @@ export const operationWith = (change: Partial<OperationView>): OperationView => 
   stage: 'fuse',
   title: 'Fuse into one surface',
   help: 'Merges all registered scans.',
+  words: '',
   byHand: false,
   takesAway: false,
   movesNothing: false,

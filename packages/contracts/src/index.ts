@@ -33,6 +33,8 @@ export interface OperationView {
   stage: Stage;
   title: string;
   help: string;
+  /** What else people call it. */
+  words: string;
   /** Asked for in a way of its own, not by a form. */
   byHand: boolean;
   /** Only leaves out points: what would go can be marked beforehand. */

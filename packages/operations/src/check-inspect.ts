@@ -11,6 +11,7 @@ export const checkInspect = defineOperation({
   stage: 'check',
   title: 'Inspect',
   help: 'Measures size, area and volume of the surface and tells whether it is watertight.',
+  words: 'volume area size bounding box weight watertight',
   needs: ['mesh'],
   gives: [],
   params: CheckInspectParams,

@@ -84,6 +84,7 @@ export const checkUpright = defineOperation({
   stage: 'check',
   title: 'Set upright',
   help: 'Turns the piece upright, puts it on the ground and gives it its origin. Scans, dimensions and files that are written follow; nothing is measured anew.',
+  words: 'z up y up axis orient orientation rotate origin zero coordinate system coordinates',
   movesNothing: true,
   needs: ['mesh'],
   uses: ['placements', 'model', 'light', 'dimensions', 'trust', 'deviation', 'placings'],

@@ -32,6 +32,7 @@ export const cleanRescale = defineOperation({
   stage: 'clean',
   title: 'Correct the unit',
   help: 'Makes scans as large as they should be: for files whose unit was taken wrongly, or whose size is off by a known factor.',
+  words: 'unit units inch inches metres centimetres millimetres scale size wrong too small too large times factor',
   needs: ['scans'],
   uses: ['placements', 'trust'],
   gives: ['scans'],

@@ -39,6 +39,7 @@ export const cleanStrays = defineOperation({
   takesAway: true,
   title: 'Remove stray points',
   help: 'Drops points that stand alone, flying pixels at edges, and small loose pieces.',
+  words: 'floating bits outliers specks crumbs dust isolated ghost flying pixels delete noise points',
   needs: ['scans'],
   gives: ['scans'],
   params: CleanStraysParams,

@@ -38,6 +38,7 @@ export const cleanSupport = defineOperation({
   takesAway: true,
   title: 'Remove the support',
   help: 'Finds the table or floor under the object in each scan and removes it with the thin rim above it. What is lost at the foot is covered by another setup.',
+  words: 'table floor turntable ground platform desk board plate under below stand',
   needs: ['scans'],
   gives: ['scans'],
   params: CleanSupportParams,

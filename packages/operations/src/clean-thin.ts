@@ -20,6 +20,7 @@ export const cleanThin = defineOperation({
   stage: 'clean',
   title: 'Thin out',
   help: 'Thins heavy scans to an even spacing and evens out noise while doing so.',
+  words: 'downsample subsample sample cloud fewer points density heavy lighter slow',
   needs: ['scans'],
   gives: ['scans'],
   params: CleanThinParams,

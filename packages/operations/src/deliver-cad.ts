@@ -68,6 +68,7 @@ export const deliverCad = defineOperation({
   stage: 'deliver',
   title: 'As reference for CAD',
   help: 'The whole mesh in millimetres as it stands, the shapes it is made of with their sizes and uncertainties (JSON, and DXF with axes and outlines in space), and sections as DXF and SVG in true scale. All in one zip.',
+  words: 'cad reverse engineering dxf drawing outlines construction design',
   needs: ['mesh'],
   uses: ['dimensions'],
   gives: ['file'],

@@ -36,6 +36,7 @@ export const deliverExport = defineOperation({
   stage: 'deliver',
   title: 'Export',
   help: 'Writes the surface to a file, with its map if it has one, and reads the file back to see that it holds what it should.',
+  words: 'save as write file format obj ply stl glb gltf off 3mf',
   needs: ['mesh'],
   uses: ['model', 'light'],
   gives: ['file'],

@@ -40,6 +40,7 @@ export const deliverPoints = defineOperation({
   stage: 'deliver',
   title: 'Export the points',
   help: 'Writes the measured points of all scans that have their place into one file, as they stand in the piece. Loose scans stay out, unless they are named and E57 keeps them apart.',
+  words: 'point cloud e57 pcd xyz save write',
   needs: ['scans'],
   uses: ['placements'],
   gives: ['file'],

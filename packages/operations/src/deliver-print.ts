@@ -35,6 +35,7 @@ export const deliverPrint = defineOperation({
   stage: 'deliver',
   title: 'For printing',
   help: 'Checks that the surface is closed, faces outwards, crosses itself nowhere and is one piece, measures its walls, puts it on the ground and writes it in millimetres.',
+  words: '3d print printer printing stl 3mf slicer',
   needs: ['mesh'],
   uses: ['model'],
   gives: ['file'],

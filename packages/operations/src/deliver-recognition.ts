@@ -96,6 +96,7 @@ export const deliverRecognition = defineOperation({
   stage: 'deliver',
   title: 'For recognition by a camera',
   help: 'One clean object with its up, true size and colours, as GLB; pictures and depths from where it will be seen, with camera and pose; and by which turns it looks the same. All in one zip.',
+  words: 'train training detect detection recognise camera vision learning robot synthetic',
   needs: ['mesh'],
   uses: ['model', 'light'],
   gives: ['file'],

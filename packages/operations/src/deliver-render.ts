@@ -45,6 +45,7 @@ export const deliverRender = defineOperation({
   stage: 'deliver',
   title: 'For rendering',
   help: 'The light model with its maps of colour, normals, heights and openness to light, checked for what it must have.',
+  words: 'render rendering film still maps artist',
   needs: ['mesh'],
   uses: ['light'],
   gives: ['file'],

@@ -49,6 +49,7 @@ export const deliverTurning = defineOperation({
   stage: 'deliver',
   title: 'Turning pictures',
   help: 'The piece going round as an animation, or a single picture of it, with its colours.',
+  words: 'video movie animation gif spin turning picture',
   needs: ['mesh'],
   uses: ['model'],
   gives: ['file'],

@@ -53,6 +53,7 @@ export const deliverWeb = defineOperation({
   stage: 'deliver',
   title: 'For web and phone',
   help: 'Writes a GLB below a size: triangles packed with Draco, the map as JPEG. In metres with Y up, as glTF asks.',
+  words: 'website web page online phone ar augmented reality glb small mb compress',
   needs: ['mesh'],
   uses: ['model', 'light'],
   gives: ['file'],

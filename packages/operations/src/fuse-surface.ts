@@ -47,6 +47,7 @@ export const fuseSurface = defineOperation({
   stage: 'fuse',
   title: 'Fuse into one surface',
   help: 'Merges all registered scans into one mesh. Each point counts by the error its scan shows; what no scan saw stays open unless you ask to close it.',
+  words: 'stitch merge combine join mesh meshing reconstruct triangulate voxel resolution point clouds',
   needs: ['scans', 'placements'],
   uses: ['trust'],
   gives: ['mesh'],

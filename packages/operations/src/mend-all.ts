@@ -47,6 +47,7 @@ export const mendAll = defineOperation({
   stage: 'mend',
   title: 'Mend',
   help: 'Removes faults, triangles that cross and loose pieces, and fills holes. What is filled is marked as invented; no filling crosses the surface.',
+  words: 'watertight repair fix heal closed solid automatic mesh',
   needs: ['mesh'],
   gives: ['mesh'],
   params: MendAllParams,

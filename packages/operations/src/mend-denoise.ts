@@ -21,6 +21,7 @@ export const mendDenoise = defineOperation({
   stage: 'mend',
   title: 'Take noise away',
   help: 'Smooths what noise roughened and keeps edges and shape: each vertex goes where smooth pieces of surface, fitted on both sides of the edges, meet. Triangles and rims stay.',
+  words: 'noise noisy rough smooth smoothing denoise grain grainy',
   needs: ['mesh'],
   gives: ['mesh'],
   params: MendDenoiseParams,

@@ -36,6 +36,7 @@ export const mendEven = defineOperation({
   stage: 'mend',
   title: 'Even triangles',
   help: 'Lays a new net of even triangles over the surface: good to sculpt on, to bend, to compute with. Rims and crisp edges stay; corners do not move.',
+  words: 'remesh remeshing retopology quads regular uniform isotropic even mesh sculpt',
   needs: ['mesh'],
   gives: ['mesh'],
   params: MendEvenParams,

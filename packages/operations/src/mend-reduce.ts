@@ -28,6 +28,7 @@ export const mendReduce = defineOperation({
   stage: 'mend',
   title: 'Reduce triangles',
   help: 'Reduces the mesh to a number of triangles, flat places first; crisp edges, rims and the volume stay. Says how far the surface moved, measured from both sides.',
+  words: 'decimate simplify simplification fewer faces polygon polygons poly count big heavy file small lighter lower',
   needs: ['mesh'],
   gives: ['mesh'],
   params: MendReduceParams,

@@ -102,6 +102,8 @@ export interface Operation<
   title: string;
   /** One or two sentences for someone who has not used it. */
   help: string;
+  /** What else people call it: it is found by these words too. */
+  words?: string;
   /** The interface asks for its parameters in a way of its own, not by a form. */
   byHand?: boolean;
   /** Leaves out points of scans and changes nothing else: what would go can be shown beforehand. */

@@ -120,6 +120,7 @@ export const registerAutomatic = defineOperation({
   stage: 'register',
   title: 'Register all scans',
   help: 'Places scans in unknown positions from any setups by their shape, checks every placement against free space, paint and the support that scans of one setup share, fits all scans together, and says how well each is held.',
+  words: 'align alignment line up match icp positions poses assemble coarse global scans together',
   needs: ['scans'],
   uses: ['placements'],
   gives: ['placements'],

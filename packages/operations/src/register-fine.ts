@@ -15,6 +15,7 @@ export const registerFine = defineOperation({
   stage: 'register',
   title: 'Fit together again',
   help: 'Fits all placed scans together once more, spreading the error evenly, without looking for new places.',
+  words: 'refine fine alignment adjust improve distribute spread error drift',
   needs: ['scans', 'placements'],
   gives: ['placements'],
   params: RegisterFineParams,

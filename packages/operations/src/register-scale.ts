@@ -32,6 +32,7 @@ export const registerScale = defineOperation({
   stage: 'register',
   title: 'Find the scale',
   help: 'For scans without true scale, such as models made from pictures: finds the size at which each fits the scans that have theirs, makes it that large and places it.',
+  words: 'photogrammetry photos photo model without scale true size unknown',
   needs: ['scans'],
   uses: ['placements'],
   gives: ['scans', 'placements'],

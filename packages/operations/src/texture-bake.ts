@@ -49,6 +49,7 @@ export const textureBake = defineOperation({
   stage: 'texture',
   title: 'Make a light model',
   help: 'Makes a surface of few triangles and carries the detail of the whole one over to its maps: normals, height, openness to light, curvature, colour, what is invented and how sure it is. The whole surface stays as it is.',
+  words: 'bake baking normal map low poly lowpoly games displacement occlusion',
   needs: ['mesh'],
   uses: ['model'],
   gives: ['light'],

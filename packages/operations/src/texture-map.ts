@@ -56,6 +56,7 @@ export const textureMap = defineOperation({
   stage: 'texture',
   title: 'Colour the surface',
   help: 'Unfolds the surface onto a map and colours it from the pictures that see each place best, lamps, shadows and highlights taken out; from point colours where there are no pictures.',
+  words: 'texture texturing uv unwrap map photos photographs images atlas',
   needs: ['mesh'],
   uses: ['scans', 'placements'],
   gives: ['model'],

@@ -236,6 +236,7 @@ export class PiecesController {
       stage: o.stage,
       title: o.title,
       help: o.help,
+      words: o.words ?? '',
       byHand: o.byHand ?? false,
       takesAway: o.takesAway ?? false,
       movesNothing: o.movesNothing ?? false,

@@ -1,6 +1,8 @@
 import { useEffect, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import { Mark, ThemeButton } from './controls';
+import { Search } from 'lucide-react';
+import { Button, Mark, ThemeButton } from './controls';
+import { finderOpen } from './finder-open';
 import { PersonMenu } from './person-menu';
 
 /** Page head with the way back and the page's own actions. */
@@ -32,6 +34,15 @@ export function Header({ trail, children }: { trail: { label: string; to?: strin
       </nav>
       <span className="flex-1" />
       {children}
+      <Button
+        tone="quiet"
+        aria-label="Find"
+        title="Find by words (Ctrl K)"
+        onClick={() => finderOpen.set({ open: true })}
+        className="px-2"
+      >
+        <Search size={17} />
+      </Button>
       <ThemeButton />
       <PersonMenu />
     </header>

@@ -22,8 +22,6 @@ export interface StagePreview {
 /** Everything that the bench knows of a stage. Operations of the stage get their forms by themselves. */
 export interface StageModule {
   id: Stage;
-  /** One or two sentences for somebody who comes here first. */
-  guide: string;
   /** Panels above the newest result: what a person must decide first. */
   first?: readonly StagePanel[];
   /** Panels between the newest result and the operations' forms. */

@@ -27,6 +27,7 @@ const SHORTCUTS: readonly (readonly [string, string])[] = [
   ['Ctrl Shift Z', 'Redo'],
   ['L', 'Open or close the ledger'],
   ['?', 'This sheet'],
+  ['Ctrl K', 'Find by words what you want to do'],
   ['Arrows', 'Turn the view (when it has the focus)'],
   ['Shift and arrows', 'Move the view'],
   ['+ and −', 'Zoom'],

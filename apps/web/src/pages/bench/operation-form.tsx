@@ -27,6 +27,7 @@ export function OperationForm({
   main,
   busy,
   preview,
+  wanted = false,
 }: {
   piece: PieceView;
   operation: OperationView;
@@ -34,6 +35,8 @@ export function OperationForm({
   busy: boolean;
   /** Shows what it would do, without doing it. */
   preview?: StagePreview;
+  /** Somebody looked for it: it is open. */
+  wanted?: boolean;
 }) {
   const pieceId = piece.id;
   const { data: suggested, isLoading: isAsking } = api.useSuggestionsQuery({ pieceId, operationId: operation.id });
@@ -41,6 +44,9 @@ export function OperationForm({
   const [open, setOpen] = useState(main);
   const { register, handleSubmit, reset, formState, control } = useForm<Values>();
   const panel = useId();
+  useEffect(() => {
+    if (wanted) setOpen(true);
+  }, [wanted]);
   const asked = useMemo(() => operation.fields.filter(isAsked), [operation]);
 
   useEffect(() => {
@@ -67,7 +73,7 @@ export function OperationForm({
       />
     );
   return (
-    <section className="border-b border-line py-3 last:border-b-0">
+    <section data-place={operation.title} className="border-b border-line py-3 last:border-b-0">
       <h3 className="m-0">
         <button
           type="button"

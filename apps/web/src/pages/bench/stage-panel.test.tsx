@@ -19,7 +19,6 @@ const answers = (steps: unknown[]) => ({
 });
 const stage: StageModule = {
   id: 'fuse',
-  guide: 'Merge the scans.',
   first: [({ busy }) => <p>decide first{busy && ', later'}</p>],
   panels: [({ steps }) => <p>own panel, {steps.length} steps</p>],
   Result: ({ step }) => <p>take along {step.id}</p>,
@@ -41,7 +40,7 @@ test('a stage shows its guide, its panels around the newest result, and forms of
   expect(await screen.findByText('own panel, 2 steps')).toBeTruthy();
   const all = document.body.textContent!;
   const order = [
-    'Merge the scans.',
+    'Merge the registered scans into one surface',
     'decide first',
     '1,000 triangles',
     'Triangles',
@@ -84,7 +83,7 @@ test('whoever may not change the piece sees all and runs nothing, but measures',
   const { showAnew } = showWithServer(panel(mine), { ...answers([]), 'GET session': session });
   const run = await screen.findByRole('button', { name: 'Fuse otherwise' });
   await waitFor(() => expect(run.matches(':disabled')).toBe(true));
-  const measuring: StageModule = { id: 'check', guide: '', panels: [() => <button type="button">Measure</button>] };
+  const measuring: StageModule = { id: 'check', panels: [() => <button type="button">Measure</button>] };
   showAnew(
     <ImportDrop piece={mine}>
       <StagePanel piece={mine} stage={measuring} />

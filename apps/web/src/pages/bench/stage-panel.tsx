@@ -1,4 +1,7 @@
+import { useRef } from 'react';
 import type { OperationView, PieceView, StepView } from '@amber-knit/contracts';
+import { PLACES, type Place } from '../../stages/places';
+import { useWanted } from './use-wanted';
 import { useWhyNot } from '../../api/accounts-api';
 import { api } from '../../api/api';
 import { stageOf } from '../../app/stages';
@@ -13,11 +16,12 @@ import { OperationForm } from './operation-form';
 import { RunningStep } from '../../shared/running-step';
 
 /** What the piece must have before a stage can work, in words. */
-function missing(piece: PieceView, operation: OperationView): string | null {
-  if (operation.needs.includes('scans') && piece.scans === 0) return 'Bring in scans first (Capture).';
-  if (operation.needs.includes('placements') && !piece.placements) return 'Register the scans first.';
-  if (operation.needs.includes('mesh') && !piece.mesh)
-    return 'Fuse the scans first, or bring in a finished surface at Mend.';
+function missing(piece: PieceView, { needs }: Pick<Place, 'needs'>): string | null {
+  if (needs?.includes('scans') && piece.scans === 0) return 'Bring in scans first (Capture).';
+  if (needs?.includes('placements') && !piece.placements) return 'Register the scans first.';
+  if (needs?.includes('mesh') && !piece.mesh) return 'Fuse the scans first, or bring in a finished surface at Mend.';
+  if (needs?.includes('model') && !piece.model) return 'Colour the surface first.';
+  if (needs?.includes('light') && !piece.light) return 'Make a light model first.';
   return null;
 }
 
@@ -32,21 +36,27 @@ const MARK_WHAT_GOES = (operationId: string): StagePreview => ({
 export function StagePanel({ piece, stage }: { piece: PieceView; stage: StageModule }) {
   const { data: operations } = api.useOperationsQuery();
   const { data: steps = [] } = api.useStepsQuery(piece.id);
-  const { id, guide, first = [], panels = [] } = stage;
-  const name = stageOf(id)!.name;
+  const { id, first = [], panels = [] } = stage;
+  const { name, guide } = stageOf(id)!;
   const own = operations?.filter((o) => o.stage === id && !o.byHand && !o.needs.includes('file')) ?? [];
   const open = steps.filter((s) => s.status === 'running' || s.status === 'queued');
   const last = steps.filter((s) => s.stage === id && s.status !== 'running' && s.status !== 'queued').pop();
   // Whoever may not change the piece may still measure on it; all else is there to be seen.
   const inert = useWhyNot('work', piece.owner) !== null && id !== 'check';
+  const aside = useRef<HTMLElement>(null);
+  const wanted = useWanted(aside);
+  const place = PLACES.find((p) => p.stage === id && (p.region ?? p.title) === wanted);
+  const lacking = place && missing(piece, place) && `${place.title}: ${missing(piece, place)}`;
   const given = { piece, steps, busy: open.length > 0 };
   return (
     <aside
+      ref={aside}
       aria-label={`${name}: operations`}
       className="flex w-82 shrink-0 flex-col overflow-y-auto border-l border-line bg-panel px-4 py-3"
     >
       <h2 className="m-0 text-base font-semibold">{name}</h2>
       <p className="mb-2 mt-1 text-muted">{guide}</p>
+      {lacking && <Notice>{lacking}</Notice>}
       <IncomingList piece={piece} />
       {open.map((s) => (
         <RunningStep key={s.id} step={s} />
@@ -72,6 +82,7 @@ export function StagePanel({ piece, stage }: { piece: PieceView; stage: StageMod
               operation={o}
               main={i === 0}
               busy={given.busy}
+              wanted={wanted === o.title}
               preview={o.takesAway ? MARK_WHAT_GOES(o.id) : stage.previews?.[o.id]}
             />
           );

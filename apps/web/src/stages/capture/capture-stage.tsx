@@ -16,7 +16,6 @@ function Panel({ piece }: StagePanelProps) {
 
 export const captureStage: StageModule = {
   id: 'capture',
-  guide: 'Scan the object, or bring scans in from files.',
   panels: [Panel],
   instead: [
     { while: byLine, View: LineLaserView },

@@ -13,8 +13,6 @@ import { WallsPanel } from './walls/walls-panel';
 
 export const checkStage: StageModule = {
   id: 'check',
-  guide:
-    'Measure the result: pick dimensions in the view, look at its walls, hold it against a reference, put it into another scanned place, inspect it as a whole.',
   panels: [DimensionsPanel, WallsPanel, ReferencePanel, PlacingPanel],
   overlays: [ReferenceOverlay, WallsOverlay, DimensionsOverlay, PlacingOverlay],
   undo: (direction) => placingDesk.current().open !== null && placingDesk.step(direction),

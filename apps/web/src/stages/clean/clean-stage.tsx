@@ -10,7 +10,6 @@ import { FramesView } from './frames/frames-view';
 
 export const cleanStage: StageModule = {
   id: 'clean',
-  guide: 'Take away what is not the object: the table under it, stray points, flying pixels at edges.',
   panels: [FramesPanel, (props) => props.piece.scans > 0 && <SelectPanel {...props} />],
   overlays: [SelectionOverlay, CuttingOverlay, FramesOverlay],
   Below: function OpenFrames() {

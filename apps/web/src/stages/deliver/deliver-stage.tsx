@@ -8,7 +8,6 @@ import type { StageModule } from '../stage-module';
 
 export const deliverStage: StageModule = {
   id: 'deliver',
-  guide: 'Write the result to a file that others can open, and say how it was made.',
   panels: [FilesPanel, ReportPanel, SharedViewsPanel, ArchivePanel],
   Result: ({ step }) =>
     step.outputs[0] && (

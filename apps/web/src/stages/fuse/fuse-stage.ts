@@ -20,7 +20,6 @@ async function lookAhead(piece: PieceView, params: Record<string, unknown>): Pro
 
 export const fuseStage: StageModule = {
   id: 'fuse',
-  guide: 'Merge the registered scans into one surface, and see how well each place of it was measured.',
   panels: [TrustPanel, KnowledgePanel],
   overlays: [KnowledgeOverlay, TrustOverlay, PreviewOverlay],
   previews: {

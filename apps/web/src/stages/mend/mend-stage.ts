@@ -10,7 +10,6 @@ import { HolesPanel } from './holes/holes-panel';
 
 export const mendStage: StageModule = {
   id: 'mend',
-  guide: 'Close holes and remove faults, work on the surface by hand, take noise away, then reduce the triangles.',
   panels: [FaultsPanel, HolesPanel, HandPanel, BringInPanel],
   overlays: [FaultsOverlay, HolesOverlay, HandOverlay],
   // While something was drawn and is not kept yet, undo takes back a stroke.

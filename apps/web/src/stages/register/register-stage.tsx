@@ -11,7 +11,6 @@ import { NextViewsPanel } from './next-views/next-views-panel';
 
 export const registerStage: StageModule = {
   id: 'register',
-  guide: 'Bring all scans into one place. Loose scans lie side by side until then.',
   first: [(props) => props.piece.doubts.length > 0 && <DoubtPanel {...props} />],
   panels: [HoldPanel, NextViewsPanel, FitPanel, ByHandPanel],
   overlays: [SelectionOverlay, NextViewsOverlay],

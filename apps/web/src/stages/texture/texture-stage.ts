@@ -6,8 +6,6 @@ import { RetouchPanel } from './retouch/retouch-panel';
 
 export const textureStage: StageModule = {
   id: 'texture',
-  guide:
-    'Colour the surface from the captured pictures. For pages, games and phones, make a light model with the detail on its maps.',
   panels: [RetouchPanel, LightPanel],
   overlays: [RetouchOverlay],
   // While something was drawn and is not kept yet, undo takes back a stroke.

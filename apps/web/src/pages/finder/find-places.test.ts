@@ -1,0 +1,70 @@
+import { readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { OPERATIONS, paramFields } from '@amber-knit/operations';
+import type { OperationView } from '@amber-knit/contracts';
+import { PLACES } from '../../stages/places';
+import { entriesOf, PlaceFinder } from './find-places';
+import { OTHER_QUESTIONS, QUESTIONS } from './questions';
+
+/** The operations as the server tells them. */
+const operations = OPERATIONS.map((o): OperationView => ({
+  id: o.id,
+  version: o.version,
+  stage: o.stage,
+  title: o.title,
+  help: o.help,
+  words: o.words ?? '',
+  byHand: o.byHand ?? false,
+  takesAway: false,
+  movesNothing: false,
+  needs: [...o.needs] as OperationView['needs'],
+  gives: [...o.gives],
+  fields: paramFields(o.params),
+}));
+const entries = entriesOf(operations);
+const finder = new PlaceFinder(entries);
+
+/** How many have their place first, and which have not. */
+function firsts(questions: typeof QUESTIONS): { right: number; wrong: string[] } {
+  const wrong = questions.flatMap(([question, place]) => {
+    const found = finder.find(question).map((e) => e.title);
+    return found[0] === place ? [] : [`${question}: ${found.slice(0, 3).join(', ')}; not ${place}`];
+  });
+  return { right: questions.length - wrong.length, wrong };
+}
+
+test('every place that a question is about is there', () => {
+  const titles = new Set(entries.map((e) => e.title));
+  expect([...QUESTIONS, ...OTHER_QUESTIONS].map(([, place]) => place).filter((p) => !titles.has(p))).toEqual([]);
+});
+
+test('questions in a technician’s words find their place first: 36 of 40 at least', () => {
+  const { right, wrong } = firsts(QUESTIONS);
+  // The questions that went wrong are told if there are too many.
+  expect(right >= 36 ? [] : wrong).toEqual([]);
+  expect(QUESTIONS).toHaveLength(40);
+});
+
+test('so do those that the words were not chosen by', () => {
+  const { right, wrong } = firsts(OTHER_QUESTIONS);
+  // The questions that went wrong are told if there are too many.
+  expect(right >= 36 ? [] : wrong).toEqual([]);
+});
+
+test('slips of the finger and beginnings of words are understood; what says nothing finds nothing', () => {
+  const first = (question: string) => finder.find(question)[0]?.title;
+  expect(first('watertihgt')).toBe(first('watertight'));
+  expect(first('decim')).toBe('Reduce triangles');
+  expect(finder.find('how do I do this with the')).toEqual([]);
+  expect(finder.find('xylophone')).toEqual([]);
+});
+
+test('every part of a panel that can be found stands in the interface under its name', () => {
+  const root = new URL('../..', import.meta.url).pathname;
+  const sources = readdirSync(root, { recursive: true, encoding: 'utf8' })
+    .filter((f) => f.endsWith('.tsx') && !f.endsWith('.test.tsx'))
+    .map((f) => readFileSync(join(root, f), 'utf8'))
+    .join('\n');
+  const lost = PLACES.map((p) => p.region ?? p.title).filter((r) => !sources.includes(`<section aria-label="${r}"`));
+  expect(lost).toEqual([]);
+});
