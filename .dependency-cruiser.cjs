@@ -69,14 +69,14 @@ module.exports = {
     // In the browser part: the base, then the view, then tools that several stages use, then stages, then pages.
     within('web-base', web('api|app|shared'), [web('api|app|shared')]),
     within('web-view', web('view'), [web('api|app|shared')]),
-    within('web-tools', web('(selection|incoming|strands|ledger|knit-chart)'), [web('api|app|shared|view')]),
+    within('web-tools', web('(selection|incoming|strands|ledger|knit-chart|remarks)'), [web('api|app|shared|view')]),
     {
       name: 'web-tools-do-not-meet',
       severity: 'error',
-      from: { path: '^apps/web/src/(selection|incoming|strands|ledger|knit-chart)/' },
-      to: { path: '^apps/web/src/(selection|incoming|strands|ledger|knit-chart)/', pathNot: '^apps/web/src/$1/' },
+      from: { path: '^apps/web/src/(selection|incoming|strands|ledger|knit-chart|remarks)/' },
+      to: { path: '^apps/web/src/(selection|incoming|strands|ledger|knit-chart|remarks)/', pathNot: '^apps/web/src/$1/' },
     },
-    within('web-stages', web('stages'), [web('api|app|shared|view|selection|incoming|strands|ledger|knit-chart')]),
+    within('web-stages', web('stages'), [web('api|app|shared|view|selection|incoming|strands|ledger|knit-chart|remarks')]),
     {
       name: 'web-stages-do-not-meet',
       severity: 'error',

@@ -7,7 +7,7 @@ export const panel = (page: Page, name: string) => page.getByRole('region', { na
 export async function newPiece(page: Page, name: string): Promise<void> {
   await page.goto('/');
   await page.getByRole('button', { name: 'New piece' }).click();
-  await page.getByLabel('Name').fill(name);
+  await page.getByLabel('Name', { exact: true }).fill(name);
   await page.getByRole('button', { name: 'Make it' }).click();
 }
 

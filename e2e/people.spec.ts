@@ -13,7 +13,7 @@ test.beforeAll(async () => {
 test.afterAll(() => server.stop());
 
 async function signIn(page: Page, name: string, password = WORDS): Promise<void> {
-  await page.getByLabel('Name').fill(name);
+  await page.getByLabel('Name', { exact: true }).fill(name);
   await page.getByLabel('Password').fill(password);
   await page.getByRole('button', { name: 'Sign in' }).click();
 }
@@ -54,7 +54,7 @@ test('people are invited, sign in, do what their role allows, and go on after th
   // A technician makes a piece and keeps it.
   const piece = `Bowl of ${tomName}`;
   await tom.getByRole('button', { name: 'New piece' }).click();
-  await tom.getByLabel('Name').fill(piece);
+  await tom.getByLabel('Name', { exact: true }).fill(piece);
   await tom.getByRole('button', { name: 'Make it' }).click();
   await expect(tom.getByRole('button', { name: /Signed in as/ })).toBeVisible();
   await tom.goto(server.base);
@@ -72,9 +72,22 @@ test('people are invited, sign in, do what their role allows, and go on after th
   await expect(rosa.getByText('Only looking.')).toBeVisible();
   await expect(rosa.getByRole('button', { name: 'Undo' })).toBeDisabled();
 
+  // What she remarks, and that she is here, is seen by whoever works on it.
+  await rosa.getByRole('button', { name: 'Remarks: 0' }).click();
+  await rosa.getByLabel('Remark', { exact: true }).fill('Which way is up?');
+  await rosa.getByRole('button', { name: 'Remark', exact: true }).click();
+  await expect(rosa.getByRole('listitem').filter({ hasText: 'Which way is up?' })).toBeVisible();
+  await tom.getByRole('link', { name: new RegExp(piece) }).click();
+  await tom.getByRole('button', { name: 'Open the bench' }).click();
+  await expect(tom.getByRole('status').filter({ hasText: `${rosaName} at` })).toBeVisible();
+  await tom.getByRole('button', { name: 'Remarks: 1' }).click();
+  await tom.getByRole('listitem').filter({ hasText: rosaName }).getByRole('button', { name: 'Done' }).click();
+  await expect(rosa.getByRole('list', { name: 'Remarks' })).toContainText(`done by ${tomName}`);
+  await tom.getByRole('link', { name: 'Shelf' }).click();
+
   // Signed out from elsewhere, the page stays as it was behind the question.
   await tom.getByRole('button', { name: 'New piece' }).click();
-  await tom.getByLabel('Name').fill('Half a name');
+  await tom.getByLabel('Name', { exact: true }).fill('Half done');
   const elsewhere = await (await browser.newContext()).newPage();
   await elsewhere.goto(server.base);
   await signIn(elsewhere, tomName);
@@ -86,9 +99,9 @@ test('people are invited, sign in, do what their role allows, and go on after th
   await question.getByLabel('Password').fill(WORDS);
   await question.getByRole('button', { name: 'Sign in' }).click();
   await expect(question).toHaveCount(0);
-  await expect(tom.getByLabel('Name')).toHaveValue('Half a name');
+  await expect(tom.getByLabel('Name', { exact: true })).toHaveValue('Half done');
   await tom.getByRole('button', { name: 'Make it' }).click();
-  await expect(tom.getByRole('link', { name: 'Half a name' })).toBeVisible();
+  await expect(tom.getByRole('link', { name: 'Half done' })).toBeVisible();
 
   // An account that is ended is out at once.
   const row = admin.getByRole('row').filter({ has: admin.getByRole('rowheader', { name: tomName }) });

@@ -28,6 +28,10 @@ import { HealthController } from './health/health.controller.js';
 import { PieceStore } from './pieces/piece-store.js';
 import { PiecesController } from './pieces/pieces.controller.js';
 import { PiecesService } from './pieces/pieces.service.js';
+import { PresenceController } from './presence/presence.controller.js';
+import { PresenceService } from './presence/presence.service.js';
+import { RemarksController } from './remarks/remarks.controller.js';
+import { RemarksService } from './remarks/remarks.service.js';
 import { ReportsController } from './reports/reports.controller.js';
 import { ReportsService } from './reports/reports.service.js';
 import { SelectionsController } from './selections/selections.controller.js';
@@ -63,6 +67,8 @@ export class AppModule {
         SharedViewController,
         SharedPageController,
         SessionController,
+        RemarksController,
+        PresenceController,
         PeopleController,
       ],
       providers: [
@@ -77,6 +83,8 @@ export class AppModule {
         RightsService,
         { provide: APP_GUARD, useClass: RightsGuard },
         SessionsService,
+        RemarksService,
+        PresenceService,
         PeopleService,
         PiecesService,
         AwayService,

@@ -331,7 +331,34 @@ export type WorkEvent =
   | { type: 'anew' };
 
 /** What the browser is told; `signed-out`: whoever listens is no longer signed in. */
-export type ServerEvent = WorkEvent | { type: 'signed-out' };
+export type ServerEvent = WorkEvent | HereEvent | { type: 'signed-out' };
+
+/** Who has a piece open. */
+export interface HereEvent {
+  type: 'here';
+  pieceId: string;
+  people: PersonHere[];
+}
+
+/** Somebody who has a piece open, and the stage that they are at. */
+export interface PersonHere extends PersonName {
+  stage: Stage | null;
+}
+
+/** Something said about a piece. */
+export interface RemarkView {
+  id: string;
+  /** Null where there are no accounts. */
+  by: PersonName | null;
+  text: string;
+  /** A place of the surface, mm. */
+  place: [number, number, number] | null;
+  /** False if the surface is another one since. */
+  fresh: boolean;
+  stepId: string | null;
+  at: string;
+  done: { by: string | null; at: string } | null;
+}
 
 /** RFC 9457 problem details. */
 export interface Problem {

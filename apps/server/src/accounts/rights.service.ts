@@ -10,7 +10,7 @@ export class AccountsMode {
 
 /** What a request is about: a piece, or a row that belongs to one. */
 export interface Subject {
-  table: 'piece' | 'step' | 'capture' | 'artifact' | 'shared_view';
+  table: 'piece' | 'step' | 'capture' | 'artifact' | 'shared_view' | 'remark';
   id: unknown;
 }
 

@@ -262,6 +262,24 @@ export class Invitation {
   @Column('timestamptz', { name: 'ends_at' }) endsAt: Date;
 }
 
+/** What somebody remarked on a piece, at a place of its surface or on a step if they said so. */
+@Entity('remark')
+export class Remark {
+  @PrimaryGeneratedColumn('uuid') id: string;
+  @Index() @Column('uuid', { name: 'piece_id' }) pieceId: string;
+  /** Who, where there are accounts. */
+  @Column('uuid', { name: 'person_id', nullable: true }) personId: string | null;
+  @Column('text', { nullable: true }) by: string | null;
+  @Column('text') text: string;
+  /** mm, on the surface that it was pinned to. */
+  @Column('double precision', { array: true, nullable: true }) place: [number, number, number] | null;
+  @Column('uuid', { name: 'mesh_id', nullable: true }) meshId: string | null;
+  @Column('uuid', { name: 'step_id', nullable: true }) stepId: string | null;
+  @Column('timestamptz', { name: 'done_at', nullable: true }) doneAt: Date | null;
+  @Column('text', { name: 'done_by', nullable: true }) doneBy: string | null;
+  @CreateDateColumn({ name: 'created_at', type: 'timestamptz' }) createdAt: Date;
+}
+
 /** Bytes by their SHA-256, in chunks. */
 @Entity('blob')
 export class Blob {
@@ -283,5 +301,6 @@ export const ENTITIES = [
   Person,
   Session,
   Invitation,
+  Remark,
   Blob,
 ];

@@ -215,6 +215,26 @@ class Accounts1764560000000 implements MigrationInterface {
   }
 }
 
+/** What people remark on pieces. */
+class Remarks1764570000000 implements MigrationInterface {
+  name = 'Remarks1764570000000';
+
+  async up(q: QueryRunner): Promise<void> {
+    await q.query(`
+      CREATE TABLE remark (
+        id uuid PRIMARY KEY DEFAULT gen_random_uuid(), piece_id uuid NOT NULL REFERENCES piece ON DELETE CASCADE,
+        person_id uuid REFERENCES person, by text, text text NOT NULL, place double precision[], mesh_id uuid,
+        step_id uuid REFERENCES step ON DELETE SET NULL, done_at timestamptz, done_by text,
+        created_at timestamptz NOT NULL DEFAULT now());
+      CREATE INDEX remark_piece ON remark (piece_id);
+    `);
+  }
+
+  async down(q: QueryRunner): Promise<void> {
+    await q.query('DROP TABLE remark');
+  }
+}
+
 export const MIGRATIONS = [
   Initial1764030000000,
   Captures1764070000000,
@@ -226,4 +246,5 @@ export const MIGRATIONS = [
   PiecesAway1764540000000,
   SharedViews1764550000000,
   Accounts1764560000000,
+  Remarks1764570000000,
 ];

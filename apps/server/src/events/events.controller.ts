@@ -5,6 +5,7 @@ import type { ServerEvent } from '@amber-knit/contracts';
 import { currentSession } from '../accounts/current-person.js';
 import { Needs } from '../accounts/rights.js';
 import { SessionsService } from '../accounts/sessions.service.js';
+import { PresenceService } from '../presence/presence.service.js';
 import { EventsService } from './events.service.js';
 
 const ALIVE_MS = 15_000;
@@ -17,6 +18,7 @@ export class EventsController {
   constructor(
     private readonly service: EventsService,
     private readonly sessions: SessionsService,
+    private readonly presence: PresenceService,
   ) {}
 
   /**
@@ -31,8 +33,7 @@ export class EventsController {
       concatMap(async () => !session || (await this.sessions.isOpen(session).catch(() => true))),
       map((open) => (open ? { type: 'alive', data: '' } : SIGNED_OUT)),
     );
-    return merge(this.service.events.pipe(map((event) => ({ data: event }))), alive).pipe(
-      takeWhile((message: MessageEvent) => message !== SIGNED_OUT, true),
-    );
+    const told = merge(this.service.events, this.presence.changes).pipe(map((event) => ({ data: event })));
+    return merge(told, alive).pipe(takeWhile((message: MessageEvent) => message !== SIGNED_OUT, true));
   }
 }

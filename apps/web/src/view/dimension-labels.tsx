@@ -29,6 +29,7 @@ export function DimensionLabels({
   selected,
   onSelect,
   passive = false,
+  name = 'Dimensions in the view',
 }: {
   engine: ViewEngine;
   rows: readonly LabelledLines[];
@@ -36,6 +37,8 @@ export function DimensionLabels({
   onSelect(at: number | null): void;
   /** While places are picked, what lies below a label can be picked too. */
   passive?: boolean;
+  /** What they are, for whoever can't see them. */
+  name?: string;
 }) {
   const svg = useRef<SVGSVGElement>(null);
   const [, redraw] = useState(0);
@@ -52,7 +55,7 @@ export function DimensionLabels({
         ref={svg}
         className="pointer-events-none absolute inset-0 h-full w-full overflow-hidden"
         role="group"
-        aria-label="Dimensions in the view"
+        aria-label={name}
       >
         {rows.map((row, at) => (
           <g key={at} opacity={selected === null || at === selected ? 1 : 0.55}>

@@ -12,6 +12,12 @@ import { LedgerList } from '../../ledger/ledger-list';
 import { Button, Notice } from '../../shared/controls';
 import { Header } from '../../shared/header';
 import { GuidedBar } from '../../shared/guided-bar';
+import { remarksApi } from '../../api/remarks-api';
+import { RemarksOverlay } from '../../remarks/remarks-overlay';
+import { RemarksList } from '../../remarks/remarks-list';
+import { remarksDesk } from '../../remarks/remarks-desk';
+import { useStore } from '../../shared/store';
+import { WhoIsHere } from '../../shared/who-is-here';
 import { OnlyLooking } from '../../shared/only-looking';
 import { moduleOf, STAGE_MODULES } from '../../stages';
 import { StrandList } from '../../strands/strand-list';
@@ -41,7 +47,7 @@ const SHORTCUTS: readonly (readonly [string, string])[] = [
 
 /** Laid over the view at every stage, then what the stage has of its own: lists that stay the same. */
 const OVERLAYS = new Map<string, readonly ViewOverlay[]>(
-  STAGE_MODULES.map((m) => [m.id, [PreviewOverlay, ...(m.overlays ?? [])]]),
+  STAGE_MODULES.map((m) => [m.id, [PreviewOverlay, RemarksOverlay, ...(m.overlays ?? [])]]),
 );
 
 /** Follows everything that stages want followed. */
@@ -65,6 +71,9 @@ export function BenchPage() {
   // A step that runs will change what stands now: going back waits for it.
   const sending = useSyncExternalStore(subscribe, isSending);
   const settled = running === 0 && !sending;
+  const { open: remarking } = useStore(remarksDesk);
+  const { data: remarks = [] } = remarksApi.useRemarksQuery(pieceId);
+  const undone = remarks.filter((r) => !r.done).length;
   const why = useWhyNot('work', piece?.owner);
   const known = stageOf(stage);
   const own = known && moduleOf(known.id);
@@ -80,7 +89,10 @@ export function BenchPage() {
         if (own?.undo?.(direction)) return;
         if (settled && why === null) void move({ id: pieceId, direction });
       } else if (e.key === '?') setHelp(true);
-      else if (e.key.toLowerCase() === 'l' && !e.ctrlKey && !e.metaKey) setLedger((v) => !v);
+      else if (e.key.toLowerCase() === 'l' && !e.ctrlKey && !e.metaKey) {
+        if (remarksDesk.current().open) remarksDesk.toggle();
+        setLedger((v) => !v);
+      }
     };
     window.addEventListener('keydown', onKey);
     return () => window.removeEventListener('keydown', onKey);
@@ -102,6 +114,7 @@ export function BenchPage() {
         <Header
           trail={[{ label: 'Shelf', to: '/' }, { label: piece.name, to: `/pieces/${pieceId}` }, { label: 'Bench' }]}
         >
+          <WhoIsHere pieceId={pieceId} stage={own.id} />
           <SaveState running={running} />
           <Button
             disabled={!piece.canUndo || !settled || why !== null}
@@ -160,14 +173,40 @@ export function BenchPage() {
                 <LedgerList pieceId={pieceId} />
               </section>
             )}
-            <button
-              type="button"
-              aria-expanded={ledger}
-              onClick={() => setLedger(!ledger)}
-              className="h-8 shrink-0 border-0 border-t border-solid border-line bg-panel text-ink hover:bg-sunk"
-            >
-              {ledger ? 'Close the ledger' : `Ledger: ${steps?.length ?? 0} ${steps?.length === 1 ? 'step' : 'steps'}`}
-            </button>
+            {remarking && (
+              <section
+                aria-label="Remarks"
+                className="h-56 shrink-0 overflow-y-auto border-t border-line bg-panel px-4 py-2"
+              >
+                <RemarksList piece={piece} />
+              </section>
+            )}
+            <div className="flex h-8 shrink-0 border-t border-line">
+              <button
+                type="button"
+                aria-expanded={ledger}
+                onClick={() => {
+                  if (remarking) remarksDesk.toggle();
+                  setLedger(!ledger);
+                }}
+                className="flex-1 border-0 bg-panel text-ink hover:bg-sunk"
+              >
+                {ledger
+                  ? 'Close the ledger'
+                  : `Ledger: ${steps?.length ?? 0} ${steps?.length === 1 ? 'step' : 'steps'}`}
+              </button>
+              <button
+                type="button"
+                aria-expanded={remarking}
+                onClick={() => {
+                  setLedger(false);
+                  remarksDesk.toggle();
+                }}
+                className="flex-1 border-0 border-l border-solid border-line bg-panel text-ink hover:bg-sunk"
+              >
+                {remarking ? 'Close the remarks' : `Remarks: ${undone}`}
+              </button>
+            </div>
           </div>
           <StagePanel piece={piece} stage={own} />
         </div>

@@ -62,8 +62,8 @@ test('slips of the finger and beginnings of words are understood; what says noth
 test('every part of a panel that can be found stands in the interface under its name', () => {
   const root = new URL('../..', import.meta.url).pathname;
   const sources = readdirSync(root, { recursive: true, encoding: 'utf8' })
-    .filter((f) => f.endsWith('.tsx') && !f.endsWith('.test.tsx'))
-    .map((f) => readFileSync(join(root, f), 'utf8'))
+    .filter((f: string) => f.endsWith('.tsx') && !f.endsWith('.test.tsx'))
+    .map((f: string) => readFileSync(join(root, f), 'utf8'))
     .join('\n');
   const lost = PLACES.map((p) => p.region ?? p.title).filter((r) => !sources.includes(`<section aria-label="${r}"`));
   expect(lost).toEqual([]);

@@ -5,6 +5,7 @@ import { api, problemText } from '../../api/api';
 import { Button, Notice } from '../../shared/controls';
 import { Header } from '../../shared/header';
 import { shortCountText } from '@amber-knit/operations/quantity-text';
+import { WhoIsHere } from '../../shared/who-is-here';
 import { OnlyLooking } from '../../shared/only-looking';
 import { StateGlyph, stateWord, type GlyphState } from '../../shared/state-glyph';
 import { KnitChart } from '../../knit-chart/knit-chart';
@@ -38,6 +39,7 @@ export function KnitChartPage() {
   return (
     <div className="flex min-h-screen flex-col">
       <Header trail={[{ label: 'Shelf', to: '/' }, { label: piece.name }]}>
+        <WhoIsHere pieceId={pieceId} stage={null} />
         <Button onClick={() => void navigate(`/pieces/${pieceId}/ledger`)}>Ledger</Button>
         <Button onClick={() => void navigate(`/pieces/${pieceId}/guided`)}>
           <Sparkles size={15} /> {guided?.run ? 'Guided run' : 'Make a model for me'}

@@ -3,7 +3,7 @@ import { Outlet } from 'react-router';
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
 import type { SignedIn } from '@amber-knit/contracts';
 import { accountsApi } from '../../api/accounts-api';
-import { listenToServer } from '../../api/api';
+import { listenToServer } from '../../api/server-events';
 import { store } from '../../app/store';
 import { SignInForm } from './sign-in-form';
 import { SignInPage } from './sign-in-page';
