@@ -97,7 +97,7 @@ if (wanted('plan') || wanted('capture')) {
   await picture('plan', `/pieces/${trial.id}/bench/plan`);
   await picture('capture', `/pieces/${trial.id}/bench/capture`, async () => {
     await page.getByRole('button', { name: 'Connect' }).click();
-    await page.getByRole('button', { name: 'Record' }).click({ timeout: 60_000 });
+    await page.getByRole('button', { name: 'Record', exact: true }).click({ timeout: 60_000 });
     await page.locator('canvas[data-state=tracked]').waitFor();
     await page.getByRole('button', { name: 'Go', exact: true }).click();
     await page.waitForTimeout(16_000);
@@ -125,7 +125,7 @@ async function captured(name, device, prepare) {
   await picture(name, `/pieces/${trial.id}/bench/capture`, async () => {
     await page.getByText(device, { exact: true }).click();
     await page.getByRole('button', { name: 'Connect' }).click();
-    await page.getByRole('button', { name: 'Record' }).waitFor({ timeout: 60_000 });
+    await page.getByRole('button', { name: 'Record', exact: true }).waitFor({ timeout: 60_000 });
     await page.waitForTimeout(5000);
     await prepare();
     await page.getByRole('complementary', { name: /Capture/ }).evaluate((e) => e.scrollTo(0, 0));
@@ -138,7 +138,7 @@ await captured('capture-turntable', 'Structured light with turntable', async () 
   await page.getByText('Empty support learned').waitFor({ timeout: 60_000 });
   await page.getByText('Nothing on it').click();
   await page.waitForTimeout(3000);
-  await page.getByRole('button', { name: 'Record' }).click();
+  await page.getByRole('button', { name: 'Record', exact: true }).click();
   await page.getByText('stops aligned').waitFor({ timeout: 180_000 });
   await page.waitForTimeout(3000);
 });
