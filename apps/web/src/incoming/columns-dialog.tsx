@@ -1,5 +1,4 @@
 import { useEffect, useState } from 'react';
-import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
 import {
   allBytes,
   COLUMN_ROLES,
@@ -10,6 +9,7 @@ import {
 } from '@amber-knit/core/io';
 import { Button, Notice } from '../shared/controls';
 import { firstRows } from './first-rows';
+import { Modal } from '../shared/modal';
 
 const ROLE_NAMES: Record<ColumnRole, string> = {
   x: 'X',
@@ -70,77 +70,71 @@ export function ColumnsDialog({
   const twice = columns.find((c, i) => c !== '-' && columns.indexOf(c) !== i);
   const change = (k: number, role: ColumnRole): void => setColumns(columns.map((c, i) => (i === k ? role : c)));
   return (
-    <Dialog open onClose={() => onDone(null, false)} className="relative z-20 focus:outline-none">
-      <div className="fixed inset-0 bg-black/40" aria-hidden />
-      <div className="fixed inset-0 flex items-center justify-center p-4">
-        <DialogPanel className="flex max-h-full w-full max-w-3xl flex-col rounded-xl border border-line bg-panel p-5">
-          <DialogTitle className="m-0 text-lg font-semibold">Columns of {file.name}</DialogTitle>
-          {fault ? (
-            <Notice tone="error">{fault}</Notice>
-          ) : (
-            <>
-              <p className="mb-2 mt-1 text-muted">
-                This is how the first lines are read. Put right what was guessed wrong; the unit is asked apart.
-              </p>
-              <div className="overflow-auto rounded-lg border border-line" tabIndex={0} aria-label="First lines">
-                <table className="num w-full border-collapse">
-                  <thead>
-                    <tr>
-                      {columns.map((c, k) => (
-                        <th key={k} className="border-b border-line p-1.5 text-left">
-                          <select
-                            aria-label={`Column ${k + 1}`}
-                            value={c}
-                            onChange={(e) => change(k, e.target.value as ColumnRole)}
-                            className="w-full min-w-30 rounded-md border border-[var(--field)] bg-panel px-1.5 py-1"
-                          >
-                            {COLUMN_ROLES.map((r) => (
-                              <option key={r} value={r}>
-                                {ROLE_NAMES[r]}
-                              </option>
-                            ))}
-                          </select>
-                        </th>
-                      ))}
-                    </tr>
-                  </thead>
-                  <tbody>
-                    {rows.map((row, i) => (
-                      <tr key={i}>
-                        {columns.map((c, k) => (
-                          <td key={k} className={`px-3 py-0.5 ${c === '-' ? 'text-muted line-through' : ''}`}>
-                            {row[k] ?? ''}
-                          </td>
+    <Modal title={`Columns of ${file.name}`} width="widest" onClose={() => onDone(null, false)}>
+      {fault ? (
+        <Notice tone="error">{fault}</Notice>
+      ) : (
+        <>
+          <p className="mb-2 mt-1 text-muted">
+            This is how the first lines are read. Put right what was guessed wrong; the unit is asked apart.
+          </p>
+          <div className="overflow-auto rounded-lg border border-line" tabIndex={0} aria-label="First lines">
+            <table className="num w-full border-collapse">
+              <thead>
+                <tr>
+                  {columns.map((c, k) => (
+                    <th key={k} className="border-b border-line p-1.5 text-left">
+                      <select
+                        aria-label={`Column ${k + 1}`}
+                        value={c}
+                        onChange={(e) => change(k, e.target.value as ColumnRole)}
+                        className="w-full min-w-30 rounded-md border border-[var(--field)] bg-panel px-1.5 py-1"
+                      >
+                        {COLUMN_ROLES.map((r) => (
+                          <option key={r} value={r}>
+                            {ROLE_NAMES[r]}
+                          </option>
                         ))}
-                      </tr>
+                      </select>
+                    </th>
+                  ))}
+                </tr>
+              </thead>
+              <tbody>
+                {rows.map((row, i) => (
+                  <tr key={i}>
+                    {columns.map((c, k) => (
+                      <td key={k} className={`px-3 py-0.5 ${c === '-' ? 'text-muted line-through' : ''}`}>
+                        {row[k] ?? ''}
+                      </td>
                     ))}
-                  </tbody>
-                </table>
-              </div>
-              {lacking.length > 0 && (
-                <Notice tone="error">Say which column holds {lacking.map((r) => ROLE_NAMES[r]).join(', ')}.</Notice>
-              )}
-              {twice && <Notice tone="error">{ROLE_NAMES[twice]} is named twice.</Notice>}
-            </>
-          )}
-          <div className="mt-4 flex items-center justify-end gap-3">
-            {more > 0 && (
-              <label className="mr-auto flex items-center gap-2">
-                <input type="checkbox" checked={all} onChange={(e) => setAll(e.target.checked)} />
-                Same for the other {more} text files
-              </label>
-            )}
-            <Button onClick={() => onDone(null, all)}>Leave out</Button>
-            <Button
-              tone="go"
-              disabled={Boolean(fault) || lacking.length > 0 || twice !== undefined}
-              onClick={() => onDone(columns.join(' '), all)}
-            >
-              Bring in
-            </Button>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
           </div>
-        </DialogPanel>
+          {lacking.length > 0 && (
+            <Notice tone="error">Say which column holds {lacking.map((r) => ROLE_NAMES[r]).join(', ')}.</Notice>
+          )}
+          {twice && <Notice tone="error">{ROLE_NAMES[twice]} is named twice.</Notice>}
+        </>
+      )}
+      <div className="mt-4 flex items-center justify-end gap-3">
+        {more > 0 && (
+          <label className="mr-auto flex items-center gap-2">
+            <input type="checkbox" checked={all} onChange={(e) => setAll(e.target.checked)} />
+            Same for the other {more} text files
+          </label>
+        )}
+        <Button onClick={() => onDone(null, all)}>Leave out</Button>
+        <Button
+          tone="go"
+          disabled={Boolean(fault) || lacking.length > 0 || twice !== undefined}
+          onClick={() => onDone(columns.join(' '), all)}
+        >
+          Bring in
+        </Button>
       </div>
-    </Dialog>
+    </Modal>
   );
 }

@@ -1,10 +1,12 @@
 import { useState, type FormEvent, type ReactNode } from 'react';
 import { useNavigate } from 'react-router';
-import { Dialog, DialogPanel, DialogTitle, Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
+import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
 import { KeyRound, LogOut, UserRound, Users } from 'lucide-react';
 import { accountsApi } from '../api/accounts-api';
 import { problemText } from '../api/api';
 import { Button, Notice, TextRow } from './controls';
+import { Modal } from './modal';
+import { NewPasswordRow } from './new-password-row';
 
 /** Who is signed in, and what they can do about it; nothing where nobody is asked. */
 export function PersonMenu() {
@@ -80,42 +82,27 @@ function PasswordDialog({ open, onClose }: { open: boolean; onClose(): void }) {
     void change({ old: String(form.get('old')), password: String(form.get('password')) });
   };
   return (
-    <Dialog open={open} onClose={close} className="relative z-30">
-      <div className="fixed inset-0 bg-black/40" aria-hidden />
-      <div className="fixed inset-0 flex items-center justify-center p-4">
-        <DialogPanel className="w-full max-w-sm rounded-xl border border-line bg-panel p-5">
-          <DialogTitle className="m-0 mb-3 text-lg font-semibold">Change the password</DialogTitle>
-          {isSuccess ? (
-            <>
-              <Notice>It is changed. You are signed out everywhere else.</Notice>
-              <div className="mt-4 flex justify-end">
-                <Button onClick={close}>Close</Button>
-              </div>
-            </>
-          ) : (
-            <form onSubmit={submit} className="flex flex-col gap-3">
-              <TextRow title="Old password" name="old" type="password" autoComplete="current-password" required />
-              <TextRow
-                title="New password"
-                help="At least 8 characters; three or four words that only you put together are best."
-                name="password"
-                type="password"
-                autoComplete="new-password"
-                required
-                minLength={8}
-                maxLength={200}
-              />
-              {error && <Notice tone="error">{problemText(error)}</Notice>}
-              <div className="flex justify-end gap-2">
-                <Button onClick={close}>Cancel</Button>
-                <Button tone="go" type="submit" disabled={isLoading}>
-                  Change it
-                </Button>
-              </div>
-            </form>
-          )}
-        </DialogPanel>
-      </div>
-    </Dialog>
+    <Modal title="Change the password" open={open} width="narrow" onClose={close}>
+      {isSuccess ? (
+        <>
+          <Notice>It is changed. You are signed out everywhere else.</Notice>
+          <div className="mt-4 flex justify-end">
+            <Button onClick={close}>Close</Button>
+          </div>
+        </>
+      ) : (
+        <form onSubmit={submit} className="flex flex-col gap-3">
+          <TextRow title="Old password" name="old" type="password" autoComplete="current-password" required />
+          <NewPasswordRow title="New password" />
+          {error && <Notice tone="error">{problemText(error)}</Notice>}
+          <div className="flex justify-end gap-2">
+            <Button onClick={close}>Cancel</Button>
+            <Button tone="go" type="submit" disabled={isLoading}>
+              Change it
+            </Button>
+          </div>
+        </form>
+      )}
+    </Modal>
   );
 }

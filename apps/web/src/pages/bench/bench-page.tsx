@@ -1,6 +1,5 @@
 import { useEffect, useState, useSyncExternalStore } from 'react';
 import { Navigate, useNavigate, useParams } from 'react-router';
-import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
 import { HelpCircle, Redo2, Undo2 } from 'lucide-react';
 import { useWhyNot } from '../../api/accounts-api';
 import { api, problemText } from '../../api/api';
@@ -26,6 +25,7 @@ import type { ViewOverlay } from '../../view/view-overlay';
 import { StagePanel } from './stage-panel';
 import { StageRail } from './stage-rail';
 import { VersionMenu } from './version-menu';
+import { Modal } from '../../shared/modal';
 
 /** What holds at every stage. */
 const SHORTCUTS: readonly (readonly [string, string])[] = [
@@ -211,25 +211,19 @@ export function BenchPage() {
           <StagePanel piece={piece} stage={own} />
         </div>
       </div>
-      <Dialog open={help} onClose={() => setHelp(false)} className="relative z-20">
-        <div className="fixed inset-0 bg-black/40" aria-hidden />
-        <div className="fixed inset-0 flex items-center justify-center p-4">
-          <DialogPanel className="w-full max-w-md rounded-xl border border-line bg-panel p-5">
-            <DialogTitle className="m-0 mb-3 text-lg font-semibold">Keyboard shortcuts</DialogTitle>
-            <dl className="m-0 grid grid-cols-[auto_1fr] gap-x-5 gap-y-1">
-              {[...SHORTCUTS, ...(own.shortcuts ?? [])].map(([k, v]) => (
-                <div key={k} className="contents">
-                  <dt className="num">{k}</dt>
-                  <dd className="m-0">{v}</dd>
-                </div>
-              ))}
-            </dl>
-            <div className="mt-4 flex justify-end">
-              <Button onClick={() => setHelp(false)}>Close</Button>
+      <Modal title="Keyboard shortcuts" open={help} onClose={() => setHelp(false)}>
+        <dl className="m-0 grid grid-cols-[auto_1fr] gap-x-5 gap-y-1">
+          {[...SHORTCUTS, ...(own.shortcuts ?? [])].map(([k, v]) => (
+            <div key={k} className="contents">
+              <dt className="num">{k}</dt>
+              <dd className="m-0">{v}</dd>
             </div>
-          </DialogPanel>
+          ))}
+        </dl>
+        <div className="mt-4 flex justify-end">
+          <Button onClick={() => setHelp(false)}>Close</Button>
         </div>
-      </Dialog>
+      </Modal>
     </ImportDrop>
   );
 }

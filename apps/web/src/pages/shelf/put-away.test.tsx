@@ -29,7 +29,11 @@ test('a piece is put away from its menu, not while a step runs on it', async () 
   await user.keyboard('{Escape}');
   await user.click(screen.getByRole('button', { name: 'More for Galley jug' }));
   await user.click(screen.getByRole('menuitem', { name: /^Put away/ }));
-  await waitFor(() => expect(asked).toEqual([{ method: 'DELETE', path: 'pieces/p', body: undefined }]));
+  await waitFor(() =>
+    expect(asked.filter((a) => a.method !== 'GET')).toEqual([
+      { method: 'DELETE', path: 'pieces/p', body: undefined },
+    ]),
+  );
 });
 
 test('what was put away is put back, or removed after saying what that gives back', async () => {

@@ -1,6 +1,5 @@
 import { useState, type FormEvent } from 'react';
 import { Link, useNavigate } from 'react-router';
-import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
 import { formatDistanceToNow } from 'date-fns';
 import { ListChecks, Plus, Sparkles } from 'lucide-react';
 import type { PieceSummary } from '@amber-knit/contracts';
@@ -15,6 +14,7 @@ import { PieceMenu } from './piece-menu';
 import { PutAway } from './put-away';
 import { RunOnSeveral } from './run-on-several';
 import { shortCountText } from '@amber-knit/operations/quantity-text';
+import { Modal } from '../../shared/modal';
 
 /** All pieces as cards. */
 export function ShelfPage() {
@@ -125,26 +125,18 @@ function NewPieceDialog({ way, onClose }: { way: 'guided' | 'bench' | null; onCl
     void navigate(`/pieces/${piece.id}/${way === 'guided' ? 'guided' : 'bench/capture'}`);
   };
   return (
-    <Dialog open={way !== null} onClose={onClose} className="relative z-20">
-      <div className="fixed inset-0 bg-black/40" aria-hidden />
-      <div className="fixed inset-0 flex items-center justify-center p-4">
-        <DialogPanel className="w-full max-w-md rounded-xl border border-line bg-panel p-5">
-          <DialogTitle className="m-0 mb-3 text-lg font-semibold">
-            {way === 'guided' ? 'A model of what?' : 'New piece'}
-          </DialogTitle>
-          <form onSubmit={(e) => void submit(e).catch(() => undefined)} className="flex flex-col gap-3">
-            <TextRow title="Name" name="name" required maxLength={120} autoFocus />
-            <TextRow title="Note" name="note" maxLength={400} placeholder="Material, size, what it is for" />
-            {error && <Notice tone="error">{problemText(error)}</Notice>}
-            <div className="mt-1 flex justify-end gap-2">
-              <Button onClick={onClose}>Cancel</Button>
-              <Button tone="go" type="submit" disabled={isLoading}>
-                Make it
-              </Button>
-            </div>
-          </form>
-        </DialogPanel>
-      </div>
-    </Dialog>
+    <Modal title={way === 'guided' ? 'A model of what?' : 'New piece'} open={way !== null} onClose={onClose}>
+      <form onSubmit={(e) => void submit(e).catch(() => undefined)} className="flex flex-col gap-3">
+        <TextRow title="Name" name="name" required maxLength={120} autoFocus />
+        <TextRow title="Note" name="note" maxLength={400} placeholder="Material, size, what it is for" />
+        {error && <Notice tone="error">{problemText(error)}</Notice>}
+        <div className="mt-1 flex justify-end gap-2">
+          <Button onClick={onClose}>Cancel</Button>
+          <Button tone="go" type="submit" disabled={isLoading}>
+            Make it
+          </Button>
+        </div>
+      </form>
+    </Modal>
   );
 }

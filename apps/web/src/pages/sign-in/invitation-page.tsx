@@ -5,6 +5,7 @@ import { problemText } from '../../api/api';
 import { Button, Notice, TextRow } from '../../shared/controls';
 import { ROLE_WORDS } from '../../shared/role-words';
 import { FrontCard } from './front-card';
+import { NewPasswordRow } from '../../shared/new-password-row';
 
 /** Where somebody who was invited chooses name and password, or a new password. */
 export function InvitationPage() {
@@ -37,16 +38,7 @@ export function InvitationPage() {
         {!data.name && (
           <TextRow title="What others call you" name="name" autoComplete="username" required maxLength={80} autoFocus />
         )}
-        <TextRow
-          title="Password"
-          help="At least 8 characters; three or four words that only you put together are best."
-          name="password"
-          type="password"
-          autoComplete="new-password"
-          required
-          minLength={8}
-          maxLength={200}
-        />
+        <NewPasswordRow title="Password" />
         {refused && <Notice tone="error">{problemText(refused)}</Notice>}
         <Button tone="go" type="submit" disabled={isLoading}>
           {data.name ? 'Set the password' : 'Come in'}
