@@ -30,9 +30,7 @@ test('a piece is put away from its menu, not while a step runs on it', async () 
   await user.click(screen.getByRole('button', { name: 'More for Galley jug' }));
   await user.click(screen.getByRole('menuitem', { name: /^Put away/ }));
   await waitFor(() =>
-    expect(asked.filter((a) => a.method !== 'GET')).toEqual([
-      { method: 'DELETE', path: 'pieces/p', body: undefined },
-    ]),
+    expect(asked.filter((a) => a.method !== 'GET')).toEqual([{ method: 'DELETE', path: 'pieces/p', body: undefined }]),
   );
 });
 
