@@ -74,9 +74,14 @@ module.exports = {
       name: 'web-tools-do-not-meet',
       severity: 'error',
       from: { path: '^apps/web/src/(selection|incoming|strands|ledger|knit-chart|remarks)/' },
-      to: { path: '^apps/web/src/(selection|incoming|strands|ledger|knit-chart|remarks)/', pathNot: '^apps/web/src/$1/' },
+      to: {
+        path: '^apps/web/src/(selection|incoming|strands|ledger|knit-chart|remarks)/',
+        pathNot: '^apps/web/src/$1/',
+      },
     },
-    within('web-stages', web('stages'), [web('api|app|shared|view|selection|incoming|strands|ledger|knit-chart|remarks')]),
+    within('web-stages', web('stages'), [
+      web('api|app|shared|view|selection|incoming|strands|ledger|knit-chart|remarks'),
+    ]),
     {
       name: 'web-stages-do-not-meet',
       severity: 'error',
