@@ -25,6 +25,7 @@ import { EventsService } from './events/events.service.js';
 import { GuidedController, RecipesController } from './guided/guided.controller.js';
 import { GuidedService } from './guided/guided.service.js';
 import { HealthController } from './health/health.controller.js';
+import { HelpController } from './help/help.controller.js';
 import { PieceStore } from './pieces/piece-store.js';
 import { PiecesController } from './pieces/pieces.controller.js';
 import { PiecesService } from './pieces/pieces.service.js';
@@ -61,6 +62,7 @@ export class AppModule {
         SelectionsController,
         EventsController,
         HealthController,
+        HelpController,
         ReportsController,
         ArchivesController,
         DeliveredController,

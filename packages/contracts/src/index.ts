@@ -345,6 +345,12 @@ export interface PersonHere extends PersonName {
   stage: Stage | null;
 }
 
+/** A page of help. */
+export interface HelpView {
+  stage: Stage;
+  markdown: string;
+}
+
 /** Something said about a piece. */
 export interface RemarkView {
   id: string;

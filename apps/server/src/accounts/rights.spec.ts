@@ -35,6 +35,8 @@ const ROUTES: Record<string, 'open' | 'use' | 'measure' | 'begin' | 'work' | 'ma
   'GET /api/operations': 'use',
   'GET /api/artifacts/{id}/data': 'use',
   'GET /api/recipes': 'use',
+  'GET /api/help/{stage}': 'use',
+  'GET /api/help/{stage}/picture': 'use',
   'GET /api/pieces/{id}/recipe': 'use',
   'GET /api/pieces/{id}/guided': 'use',
   'GET /api/pieces/{id}/selections': 'use',

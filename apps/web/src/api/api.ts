@@ -15,6 +15,7 @@ import type {
   DeviceList,
   GuideAnswers,
   GuidedState,
+  HelpView,
   MadeRecipe,
   OperationView,
   PieceRoom,
@@ -25,6 +26,7 @@ import type {
   Recipe,
   SharedView,
   SharedViewTerms,
+  Stage,
   StepView,
   SuggestionsView,
   VersionView,
@@ -184,6 +186,7 @@ export const api = createApi({
       ],
     }),
     recipes: build.query<Recipe[], void>({ query: () => 'recipes' }),
+    help: build.query<HelpView, Stage>({ query: (stage) => `help/${stage}` }),
     /** What was done to a piece, as a recipe for others. */
     madeRecipe: build.query<MadeRecipe, string>({
       query: (pieceId) => `pieces/${pieceId}/recipe`,

@@ -1,6 +1,7 @@
 import { useRef } from 'react';
 import type { OperationView, PieceView, StepView } from '@amber-knit/contracts';
 import { PLACES, type Place } from '../../stages/places';
+import { StageHelp } from './stage-help';
 import { useWanted } from './use-wanted';
 import { useWhyNot } from '../../api/accounts-api';
 import { api } from '../../api/api';
@@ -54,7 +55,10 @@ export function StagePanel({ piece, stage }: { piece: PieceView; stage: StageMod
       aria-label={`${name}: operations`}
       className="flex w-82 shrink-0 flex-col overflow-y-auto border-l border-line bg-panel px-4 py-3"
     >
-      <h2 className="m-0 text-base font-semibold">{name}</h2>
+      <div className="flex items-center justify-between">
+        <h2 className="m-0 text-base font-semibold">{name}</h2>
+        <StageHelp stage={id} name={name} />
+      </div>
       <p className="mb-2 mt-1 text-muted">{guide}</p>
       {lacking && <Notice>{lacking}</Notice>}
       <IncomingList piece={piece} />
