@@ -1,5 +1,5 @@
-import { useEffect, useState, useSyncExternalStore } from 'react';
-import { Navigate, useNavigate, useParams } from 'react-router';
+import { useCallback, useEffect, useState, useSyncExternalStore } from 'react';
+import { Navigate, useNavigate, useParams, useSearchParams } from 'react-router';
 import { HelpCircle, Redo2, Undo2 } from 'lucide-react';
 import { useWhyNot } from '../../api/accounts-api';
 import { api, problemText } from '../../api/api';
@@ -24,6 +24,8 @@ import { Viewport } from '../../view/viewport';
 import type { ViewOverlay } from '../../view/view-overlay';
 import { StagePanel } from './stage-panel';
 import { StageRail } from './stage-rail';
+import { Tour } from './tour';
+import { lookedRound } from '../../shared/looked-round';
 import { VersionMenu } from './version-menu';
 import { Modal } from '../../shared/modal';
 
@@ -67,6 +69,11 @@ export function BenchPage() {
   const [move] = api.useMoveMutation();
   const [ledger, setLedger] = useState(false);
   const [help, setHelp] = useState(false);
+  const [search, setSearch] = useSearchParams();
+  const endTour = useCallback(() => {
+    lookedRound.end();
+    setSearch({}, { replace: true });
+  }, [setSearch]);
   const running = steps?.filter((s) => s.status === 'running' || s.status === 'queued').length ?? 0;
   // A step that runs will change what stands now: going back waits for it.
   const sending = useSyncExternalStore(subscribe, isSending);
@@ -181,7 +188,7 @@ export function BenchPage() {
                 <RemarksList piece={piece} />
               </section>
             )}
-            <div className="flex h-8 shrink-0 border-t border-line">
+            <div data-tour="ledger" className="flex h-8 shrink-0 border-t border-line">
               <button
                 type="button"
                 aria-expanded={ledger}
@@ -221,9 +228,18 @@ export function BenchPage() {
           ))}
         </dl>
         <div className="mt-4 flex justify-end">
+          <Button
+            onClick={() => {
+              setHelp(false);
+              setSearch({ tour: '' });
+            }}
+          >
+            Show me round
+          </Button>
           <Button onClick={() => setHelp(false)}>Close</Button>
         </div>
       </Modal>
+      {search.has('tour') && <Tour onEnd={endTour} />}
     </ImportDrop>
   );
 }

@@ -51,6 +51,12 @@ const OF_PIECE: readonly Pick<Entry, 'title' | 'help' | 'words' | 'path'>[] = [
     path: '',
   },
   {
+    title: 'Look round the bench',
+    help: 'Shows a newcomer what stands where, in six steps.',
+    words: 'tour introduction new beginner start first time tutorial how does this work',
+    path: '/bench/clean?tour',
+  },
+  {
     title: 'Undo',
     help: 'Goes back by one step, forward again, or to any version: Ctrl Z, Ctrl Shift Z, the list of versions above the bench.',
     words: 'redo back revert previous version mistake take back restore',

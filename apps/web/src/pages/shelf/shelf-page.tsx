@@ -8,6 +8,8 @@ import { STAGES } from '../../app/stages';
 import { useWhyNot } from '../../api/accounts-api';
 import { Button, Notice, TextRow } from '../../shared/controls';
 import { Header } from '../../shared/header';
+import { lookedRound } from '../../shared/looked-round';
+import { useStore } from '../../shared/store';
 import { Turntable } from '../../shared/turntable';
 import { ArchiveButton } from './archive-button';
 import { PieceMenu } from './piece-menu';
@@ -21,6 +23,7 @@ export function ShelfPage() {
   const { data, error, isLoading } = api.usePiecesQuery();
   const [creating, setCreating] = useState<'guided' | 'bench' | null>(null);
   const [several, setSeveral] = useState(false);
+  const { done } = useStore(lookedRound);
   const mayBegin = useWhyNot('begin') === null;
   return (
     <div className="flex min-h-screen flex-col">
@@ -44,6 +47,17 @@ export function ShelfPage() {
         <h1 className="mb-1 text-2xl font-semibold">Shelf</h1>
         <p className="mb-5 text-muted">
           Every piece is one object to deliver, from its loose scans to the finished mesh.
+          {!done && data && data.length > 0 && (
+            <>
+              {' '}
+              <Link
+                to={`/pieces/${(data.find((p) => p.scans > 0) ?? data[0]).id}/bench/clean?tour`}
+                className="text-teal"
+              >
+                First time here? Look round
+              </Link>
+            </>
+          )}
         </p>
         {error && <Notice tone="error">{problemText(error)}</Notice>}
         {isLoading && <p className="text-muted">Looking on the shelf …</p>}
