@@ -26,6 +26,8 @@ import { GuidedController, RecipesController } from './guided/guided.controller.
 import { GuidedService } from './guided/guided.service.js';
 import { HealthController } from './health/health.controller.js';
 import { HelpController } from './help/help.controller.js';
+import { MetricsController, MetricsKey } from './metrics/metrics.controller.js';
+import { MetricsService } from './metrics/metrics.service.js';
 import { PieceStore } from './pieces/piece-store.js';
 import { PiecesController } from './pieces/pieces.controller.js';
 import { PiecesService } from './pieces/pieces.service.js';
@@ -63,6 +65,7 @@ export class AppModule {
         EventsController,
         HealthController,
         HelpController,
+        MetricsController,
         ReportsController,
         ArchivesController,
         DeliveredController,
@@ -83,6 +86,8 @@ export class AppModule {
         { provide: StepQueue, useFactory: (db: DataSource) => new StepQueue(db), inject: [DataSource] },
         { provide: AccountsMode, useValue: new AccountsMode(config.accounts) },
         RightsService,
+        { provide: MetricsKey, useValue: new MetricsKey(config.metricsToken) },
+        MetricsService,
         { provide: APP_GUARD, useClass: RightsGuard },
         SessionsService,
         RemarksService,

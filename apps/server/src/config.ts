@@ -7,6 +7,8 @@ export interface ServerConfig {
   port: number;
   /** Everybody signs in and may do what their account may; else whoever reaches the server may do everything. */
   accounts: boolean;
+  /** What whoever reads `/metrics` shows; empty: nothing, where there are no accounts. */
+  metricsToken: string;
   /** Folder of unfinished uploads. */
   uploadDir: string;
   /** Built browser files. */
@@ -57,6 +59,7 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): ServerConfig {
     ),
     port: Number(env.PORT ?? 4780),
     accounts: wantsAccounts(env),
+    metricsToken: env.METRICS_TOKEN ?? '',
     uploadDir: env.UPLOAD_DIR ?? '.data/uploads',
     webDir: env.WEB_DIR ?? 'apps/web/dist',
     devicesUrl: env.DEVICES_URL ?? `http://127.0.0.1:${env.DEVICES_PORT ?? 4781}`,

@@ -17,6 +17,7 @@ import { AppModule } from './app.module.js';
 import { ArchiveReader } from './archives/archive-reader.js';
 import type { ServerConfig } from './config.js';
 import { ownRequestsOnly, securityHeaders, storableTextsOnly } from './http/guard.js';
+import { MetricsService } from './metrics/metrics.service.js';
 import { prepareSchema } from './database/data-source.js';
 import { ProblemFilter } from './problem.filter.js';
 import { deviceListHandler, DEVICES_PATH, relayDevices } from './devices/device-relay.js';
@@ -39,6 +40,7 @@ export async function createApp(config: ServerConfig): Promise<NestExpressApplic
   app.useGlobalPipes(new ValidationPipe({ whitelist: true, forbidNonWhitelisted: true, transform: true }));
   app.useGlobalFilters(new ProblemFilter());
   app.enableShutdownHooks();
+  app.use(app.get(MetricsService).watch());
   app.use(securityHeaders());
   app.use(ownRequestsOnly(config.allowedHosts));
   // A proxy on this machine tells for whom it asks.
@@ -77,7 +79,7 @@ export async function createApp(config: ServerConfig): Promise<NestExpressApplic
     app.useStaticAssets(web, { index: false, maxAge: '1h' });
     app.use((request: Request, response: Response, next: NextFunction) => {
       // Addresses of pages are the browser part's own; files and calls are there or they are not.
-      if (request.method !== 'GET' || /^\/(api|health|ready)(\/|$)|\.\w+$/i.test(request.path)) return next();
+      if (request.method !== 'GET' || /^\/(api|health|ready|metrics)(\/|$)|\.\w+$/i.test(request.path)) return next();
       response.setHeader('Cache-Control', 'no-cache');
       // Shared views are a page of their own, for whoever has the link and not for search engines.
       const shared = isSharedPage(request.path);

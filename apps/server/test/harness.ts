@@ -48,7 +48,7 @@ export class Harness {
 
   static async start(
     databaseUrl: string,
-    options: { devicesUrl?: string; keptFreeBytes?: number; accounts?: boolean } = {},
+    options: { devicesUrl?: string; keptFreeBytes?: number; accounts?: boolean; metricsToken?: string } = {},
   ): Promise<Harness> {
     const port = await new Promise<number>((resolve) => {
       const s = createServer().listen(0, '127.0.0.1', () => {
@@ -71,6 +71,7 @@ export class Harness {
       sharedHost: '127.0.0.1',
       sharedOrigin: '',
       accounts: options.accounts ?? false,
+      metricsToken: options.metricsToken ?? '',
     });
     await app.listen(port, '127.0.0.1');
     return new Harness(app, `http://127.0.0.1:${port}`, databaseUrl, uploadDir);

@@ -15,6 +15,7 @@ let db: DataSource;
 const ROUTES: Record<string, 'open' | 'use' | 'measure' | 'begin' | 'work' | 'manage'> = {
   'GET /health': 'open',
   'GET /ready': 'open',
+  'GET /metrics': 'open',
   'GET /api/session': 'open',
   'POST /api/session': 'open',
   'DELETE /api/session': 'open',

@@ -33,7 +33,7 @@ export class EventsController {
       concatMap(async () => !session || (await this.sessions.isOpen(session).catch(() => true))),
       map((open) => (open ? { type: 'alive', data: '' } : SIGNED_OUT)),
     );
-    const told = merge(this.service.events, this.presence.changes).pipe(map((event) => ({ data: event })));
+    const told = merge(this.service.forPage(), this.presence.changes).pipe(map((event) => ({ data: event })));
     return merge(told, alive).pipe(takeWhile((message: MessageEvent) => message !== SIGNED_OUT, true));
   }
 }

@@ -1,5 +1,5 @@
 import { Injectable, Logger, type OnModuleDestroy, type OnModuleInit } from '@nestjs/common';
-import { Subject } from 'rxjs';
+import { defer, finalize, Subject, type Observable } from 'rxjs';
 import { DataSource } from 'typeorm';
 import type { WorkEvent } from '@amber-knit/contracts';
 import { DatabaseListener } from '../database/database-listener.js';
@@ -34,6 +34,13 @@ export class EventsService implements OnModuleInit, OnModuleDestroy {
     });
   }
 
+  /** Pages that listen; the server's own services do not count. */
+  private pages = 0;
+
+  listeners(): number {
+    return this.pages;
+  }
+
   onModuleInit(): Promise<void> {
     return this.listener.start();
   }
@@ -42,6 +49,14 @@ export class EventsService implements OnModuleInit, OnModuleDestroy {
     this.closed = true;
     this.events.complete();
     await this.listener.stop();
+  }
+
+  /** All events for a page, counted for as long as it listens. */
+  forPage(): Observable<WorkEvent> {
+    return defer(() => {
+      this.pages++;
+      return this.events.pipe(finalize(() => this.pages--));
+    });
   }
 
   private async forward(channel: string, payload: string): Promise<void> {

@@ -28,10 +28,15 @@ export class DiskSpace {
     private readonly keptFree: number,
   ) {}
 
+  /** Bytes that are free, those that are kept among them. */
+  async free(): Promise<number> {
+    const { bavail, bsize } = await statfs(this.folder);
+    return bavail * bsize;
+  }
+
   /** @throws DiskFullError if there is not room for so many bytes more */
   async assertRoomFor(bytes: number): Promise<void> {
-    const { bavail, bsize } = await statfs(this.folder);
-    const free = bavail * bsize;
+    const free = await this.free();
     if (free - this.keptFree >= bytes) return;
     const mb = (n: number): string => `${Math.max(0, Math.round(n / 1e6)).toLocaleString('en-US')} MB`;
     throw new DiskFullError(
