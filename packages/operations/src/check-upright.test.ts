@@ -127,3 +127,40 @@ test('a vessel is set along the axis it was turned about; a box has none and say
   expect(figures.aboutAxis).toBeGreaterThan(0.9);
   await expect(run({ up: 'axis' })).rejects.toThrow(/no single axis.*on its base/);
 });
+
+test('up and along X by what was measured: a fitted plane, three picked places, from one place to another', async () => {
+  const places = (...of: [number, number, number][]) => of.map((p) => transformPoint(tilt, ...p));
+  const ask = (name: string, kind: string, where: ReturnType<typeof places>, more: object = {}) => ({
+    name,
+    note: '',
+    kind,
+    places: where,
+    ...more,
+  });
+  const params = parseParams(CheckMeasureParams, {
+    dimensions: [
+      ask('Side', 'shape', places([30, 2, 1]), { shapes: ['plane'] }),
+      ask('Corner', 'angle', places([30, -20, 10], [-30, -20, 10], [-30, 20, 10])),
+      ask('Edge', 'distance', places([-30, -20, 10], [-30, 20, 10])),
+      ask('Mark', 'note', places([30, 2, 1])),
+    ],
+  });
+  const { outputs } = await checkMeasure.run({ mesh }, params, createRunContext({ seed: 1 }));
+  const { dimensions } = outputs;
+  const size = async (values: object) => {
+    const { figures } = await run({ up: 'measured', ...values }, { dimensions });
+    return [figures.width, figures.depth, figures.height].map((v) => Math.round((v ?? NaN) * 10) / 10);
+  };
+  // The box is 60 by 40 by 20.
+  expect(await size({ measured: 'Side', alongX: 'Edge' })).toEqual([40, 20, 60]);
+  expect(await size({ measured: 'Corner', alongX: 'Edge' })).toEqual([40, 60, 20]);
+  // From its first place to its second: the second is on top.
+  const up = await run({ up: 'measured', measured: 'Edge' }, { dimensions });
+  const [first, second] = up.outputs.dimensions!.asked[2].places;
+  expect(second[2] - first[2]).toBeCloseTo(40, 3);
+  await expect(size({ measured: 'Mark' })).rejects.toThrow(/no direction/);
+  await expect(size({ measured: 'Nothing' })).rejects.toThrow(/called “Nothing”/);
+  await expect(size({ measured: '' })).rejects.toThrow(/by which of the dimensions/);
+  await expect(size({ measured: 'Edge', alongX: 'Edge' })).rejects.toThrow(/points up/);
+  await expect(run({ up: 'measured', measured: 'Edge' })).rejects.toThrow(/called “Edge”/);
+});

@@ -1,5 +1,5 @@
 import type { TrustSheet } from '@amber-knit/core/fusion';
-import type { Dimension, DimensionSheet, MeasuredDimension } from '@amber-knit/core/dimensions';
+import type { Dimension, DimensionDirection, DimensionSheet, MeasuredDimension } from '@amber-knit/core/dimensions';
 import type { PlacingSheet } from '@amber-knit/core/placing';
 import { boundsOf, type BakedMap, type LightModel, type Placement, type TriangleMesh } from '@amber-knit/core/geometry';
 import type { Mat4, Vec3 } from '@amber-knit/core/math';
@@ -8,22 +8,26 @@ import { GeometryError } from '@amber-knit/core/runtime';
 import type { DeviationMap } from '@amber-knit/core/stored';
 import { defineOperation, type WorkData } from './operation.js';
 import { OPERATION_IDS } from './operation-ids.js';
-import { ChoiceParam, FlagParam, RatioParam, TextParam } from './params.js';
+import { ChoiceParam, DimensionParam, FlagParam, RatioParam, TextParam } from './params.js';
 import { areaText, lengthText } from './quantity-text.js';
+
+/** What points along X must lie level at least so far: the sine of the angle to the vertical. */
+const LEAST_LEVEL = 0.05;
 
 export class CheckUprightParams {
   @ChoiceParam({
     title: 'Up',
-    help: 'On its broadest base: the flat side on which most of it rests. Along its axis: that about which most of it was turned, as a jug on its wheel, handles left out. Along a direction: that of an axis or a normal, such as one of a fitted shape. By angles: turned by hand.',
+    help: 'On its broadest base: the flat side on which most of it rests. Along its axis: that about which most of it was turned, as a jug on its wheel, handles left out. Along a direction: that of an axis or a normal, such as one of a fitted shape. By what was measured: the axis of a fitted shape, across a plane or three picked places, or from one picked place to another. By angles: turned by hand.',
     choices: {
       base: 'On its broadest base',
       axis: 'Along its axis',
       direction: 'Along a direction',
+      measured: 'By what was measured',
       angles: 'By angles',
       keep: 'As it is',
     },
   })
-  up: 'base' | 'axis' | 'direction' | 'angles' | 'keep' = 'base';
+  up: 'base' | 'axis' | 'direction' | 'measured' | 'angles' | 'keep' = 'base';
 
   @TextParam({
     title: 'Direction',
@@ -31,6 +35,21 @@ export class CheckUprightParams {
     whenEmpty: 'none',
   })
   direction = '';
+
+  @DimensionParam({
+    title: 'Measured',
+    help: 'What points up, of the dimensions that were picked: a distance points from its first place to its second; of an axis or a plane the end that is higher now stays up.',
+    whenEmpty: 'none',
+  })
+  measured = '';
+
+  @DimensionParam({
+    title: 'Along X',
+    help: 'What points along X afterwards, of the dimensions that were picked, as far as it lies level.',
+    whenEmpty: 'none',
+    more: true,
+  })
+  alongX = '';
 
   @RatioParam({
     title: 'Turn about X',
@@ -80,7 +99,7 @@ async function placingsMoved(sheet: PlacingSheet, motion: Mat4): Promise<Placing
 /** Gives the piece its up, ground and origin: surface, scans, dimensions and comparison move as one. */
 export const checkUpright = defineOperation({
   id: OPERATION_IDS.checkUpright,
-  version: 2,
+  version: 3,
   stage: 'check',
   title: 'Set upright',
   help: 'Turns the piece upright, puts it on the ground and gives it its origin. Scans, dimensions and files that are written follow; nothing is measured anew.',
@@ -92,7 +111,7 @@ export const checkUpright = defineOperation({
   params: CheckUprightParams,
   suggest: () => ({}),
   async run({ mesh, placements, model, light, dimensions, trust, deviation, placings }, params, ctx) {
-    const { fromAxisAngle, identity, multiply, rotationAngle } = await import('@amber-knit/core/math');
+    const { fromAxisAngle, identity, multiply, rotateVector, rotationAngle } = await import('@amber-knit/core/math');
     const { restingPlanes, revolutionAxis, turnUp, uprightMotion } = await import('@amber-knit/core/measure');
     let turn: Mat4 = identity();
     let rests = NaN;
@@ -117,11 +136,25 @@ export const checkUpright = defineOperation({
       turn = turnUp(axis.direction[2] < 0 ? (axis.direction.map((c) => -c) as Vec3) : axis.direction);
       aboutAxis = axis.share;
     } else if (params.up === 'direction') turn = turnUp(directionOf(params.direction));
+    else if (params.up === 'measured') {
+      const { direction, fromTo } = await measuredDirection(dimensions, params.measured);
+      turn = turnUp(!fromTo && direction[2] < 0 ? (direction.map((c) => -c) as Vec3) : direction);
+    }
     ctx.checkpoint(0.5);
     const degrees = Math.PI / 180;
     if (params.up === 'angles') {
       const about = (axis: Vec3, angle: number): Mat4 => fromAxisAngle(axis, angle * degrees);
       turn = multiply(about([0, 1, 0], params.turnY), about([1, 0, 0], params.turnX));
+    }
+    if (params.alongX) {
+      const { direction } = await measuredDirection(dimensions, params.alongX);
+      const [x, y] = rotateVector(turn, ...direction);
+      if (Math.hypot(x, y) < LEAST_LEVEL)
+        throw new GeometryError(
+          'degenerate',
+          `“${params.alongX}” points up: nothing of it is left to lie along X. Take another for one of the two.`,
+        );
+      turn = multiply(fromAxisAngle([0, 0, 1], -Math.atan2(y, x)), turn);
     }
     turn = multiply(fromAxisAngle([0, 0, 1], params.turnZ * degrees), turn);
     const motion = uprightMotion(mesh.positions, turn, params.ground, params.origin);
@@ -174,6 +207,24 @@ function directionOf(text: string): Vec3 {
   if (d.length !== 3 || d.some((c) => !Number.isFinite(c)) || d.every((c) => c === 0))
     throw new GeometryError('invalid-parameter', `"${text}" is no direction: give three numbers, such as 0, 1, 0.`);
   return d as Vec3;
+}
+
+/** @throws GeometryError `invalid-parameter` if nothing goes by that name; `degenerate` if it has no direction */
+async function measuredDirection(sheet: DimensionSheet | undefined, name: string): Promise<DimensionDirection> {
+  const { directionOfDimension } = await import('@amber-knit/core/dimensions');
+  const at = sheet?.asked.findIndex((d) => d.name === name) ?? -1;
+  if (!sheet || at < 0)
+    throw new GeometryError(
+      'invalid-parameter',
+      name ? `Nothing that was measured is called “${name}”.` : 'Say by which of the dimensions, or pick one first.',
+    );
+  const found = directionOfDimension(sheet.asked[at], sheet.found[at]);
+  if (!found)
+    throw new GeometryError(
+      'degenerate',
+      `“${name}” has no direction. Take a distance, an angle, a section, or a fitted shape with an axis.`,
+    );
+  return found;
 }
 
 async function moved<M extends TriangleMesh>(mesh: M, motion: Mat4): Promise<M> {

@@ -124,6 +124,7 @@ test('every kind of parameter can be given on a command line', () => {
     scans: ['left, right', ['left', 'right']],
     names: ['f1,f2', ['f1', 'f2']],
     pose: ['1,0,0,0', [1, 0, 0, 0]],
+    dimension: ['Rim', 'Rim'],
     dimensions: ['[{"kind":"holds"}]', [{ kind: 'holds' }]],
     placings: ['[{"name":"a"}]', [{ name: 'a' }]],
     reaches: ['[{"reach":2}]', [{ reach: 2 }]],

@@ -39,6 +39,7 @@ export interface ParamField {
     | 'names'
     | 'pairs'
     | 'pose'
+    | 'dimension'
     | 'dimensions'
     | 'placings'
     | 'trust'
@@ -216,6 +217,14 @@ export class AskedDimension {
   @IsNumber(finite)
   level?: number;
 }
+
+/** The name of something that was measured. */
+export const DimensionParam = (o: {
+  title: string;
+  help: string;
+  whenEmpty: string;
+  more?: boolean;
+}): PropertyDecorator => field('dimension', o, [IsString(), MaxLength(200)]);
 
 /** What is to be measured. */
 export const DimensionsParam = (o: { title: string; help: string }): PropertyDecorator =>
@@ -446,7 +455,7 @@ export function parseParamText(fields: ParamField[], name: string, text: string)
       : text === 'false' || text === 'no' || text === '0'
         ? false
         : text;
-  if (f.kind === 'choice' || f.kind === 'text') return text;
+  if (f.kind === 'choice' || f.kind === 'text' || f.kind === 'dimension') return text;
   if (f.kind === 'pose') return text.split(',').map(Number);
   if (AS_JSON.includes(f.kind)) return jsonOf(text);
   if (f.kind === 'scans' || f.kind === 'names') {

@@ -125,3 +125,30 @@ test('a refusal of the server stands beside the form', async () => {
   await userEvent.click(screen.getAllByRole('button', { name: 'Fuse into one surface' })[1]);
   expect(await screen.findByText(/There is no such thing/)).toBeTruthy();
 });
+
+test('what was measured is chosen by its name; without anything there is nothing to choose', async () => {
+  const up = operationWith({
+    fields: [
+      { name: 'measured', kind: 'dimension', title: 'Measured', help: 'Which one.', whenEmpty: 'none', default: '' },
+    ],
+  });
+  const measured = pieceWith({ dimensions: { id: 'd', kind: 'dimensions', bytes: 1, facts: {}, stepId: null } });
+  const { asked, showAnew } = showWithServer(
+    <OperationForm piece={pieceWith({})} operation={up} main={true} busy={false} />,
+    {
+      ...ANSWERS,
+      'GET artifacts/d/data': { asked: [{ name: 'Rim' }, { name: 'Foot ring' }], found: [] },
+      'POST pieces/p/steps': stepWith({}),
+    },
+  );
+  const choices = () => screen.getAllByRole('option').map((o) => o.textContent);
+  await screen.findByLabelText('Measured');
+  expect(choices()).toEqual(['none']);
+  showAnew(<OperationForm piece={measured} operation={up} main={true} busy={false} />);
+  await waitFor(() => expect(choices()).toEqual(['none', 'Rim', 'Foot ring']));
+  await userEvent.selectOptions(screen.getByLabelText('Measured'), 'Foot ring');
+  await userEvent.click(screen.getAllByRole('button', { name: up.title })[1]);
+  await waitFor(() =>
+    expect(asked.at(-1)?.body).toEqual({ operationId: 'fuse.surface', params: { measured: 'Foot ring' } }),
+  );
+});

@@ -48,6 +48,7 @@ export function OperationForm({
     if (wanted) setOpen(true);
   }, [wanted]);
   const asked = useMemo(() => operation.fields.filter(isAsked), [operation]);
+  const dimensions = useDimensionChoices(piece, asked);
 
   useEffect(() => {
     // What has been typed already stays: suggestions may come late, and come anew with every change of the piece.
@@ -66,6 +67,7 @@ export function OperationForm({
       <Field
         key={f.name}
         field={f}
+        choices={f.kind === 'dimension' ? dimensions : f.choices}
         reason={suggested?.reasons[f.name]}
         suggested={suggested?.values[f.name] !== undefined}
         input={register(f.name)}
@@ -127,12 +129,15 @@ export function OperationForm({
 
 function Field({
   field: f,
+  choices,
   suggested,
   reason,
   input,
   invalid,
 }: {
   field: ParamField;
+  /** What can be chosen, where something is. */
+  choices: ParamField['choices'];
   suggested: boolean;
   /** Why it is suggested. */
   reason?: string;
@@ -152,9 +157,9 @@ function Field({
             {helpText(f)}
           </span>
         </span>
-        {f.kind === 'choice' ? (
+        {choices ? (
           <select id={id} {...input} aria-describedby={help} className={box}>
-            {f.choices!.map((c) => (
+            {choices.map((c) => (
               <option key={c.value} value={c.value}>
                 {c.title}
               </option>
@@ -191,6 +196,15 @@ function Field({
       </div>
     </div>
   );
+}
+
+/** What was measured on the piece, to choose from; asked for only if a field wants it. */
+function useDimensionChoices(piece: PieceView, fields: readonly ParamField[]): ParamField['choices'] {
+  const field = fields.find((f) => f.kind === 'dimension');
+  const sheet = piece.dimensions?.id;
+  const { data } = api.useDimensionsQuery(sheet ?? '', { skip: !field || !sheet });
+  const names = (sheet && data?.asked.map((d) => d.name)) || [];
+  return [{ value: '', title: field?.whenEmpty ?? '' }, ...names.map((name) => ({ value: name, title: name }))];
 }
 
 /** Places come from a panel, where they are looked at; the form asks for none. */
@@ -261,5 +275,5 @@ function toInput(f: ParamField, v: unknown): string | boolean | string[] {
 function fromInput(f: ParamField, v: string | boolean | string[]): unknown {
   if (f.kind === 'scans') return v;
   if (f.kind === 'flag') return Boolean(v);
-  return f.kind === 'choice' || f.kind === 'text' ? v : Number(v);
+  return f.kind === 'choice' || f.kind === 'text' || f.kind === 'dimension' ? v : Number(v);
 }
