@@ -86,3 +86,22 @@ test('the command line takes the list as JSON', () => {
     parseParams(CheckMeasureParams, { dimensions: parseParamText(fields, 'dimensions', 'nonsense') }),
   ).toThrow();
 });
+
+test('how far a place lies off the reference is read from the comparison, signed; without one it says so', async () => {
+  const at = (name: string, place: number[]) => ({ name, note: '', kind: 'off', places: [place] });
+  const asked = [at('Top', [0, 0, 10]), at('Side', [30, 5, 2]), at('Unseen', [-30, 0, 0])];
+  const params = parseParams(CheckMeasureParams, { dimensions: asked });
+  // Off by a hundredth of X: known in closed form everywhere, also between the corners. What lies left was not seen.
+  const values = Float32Array.from({ length: mesh.positions.length / 3 }, (_, v) => {
+    const x = mesh.positions[3 * v];
+    return geometry.getAttribute('normal').getX(v) < -0.5 ? NaN : 0.2 + x / 100;
+  });
+  const deviation = { values, tolerance: 0.1, reference: 'mould.stl', referenceFromPiece: [], worst: [] };
+  const { outputs } = await checkMeasure.run({ mesh, deviation }, params, createRunContext({ seed: 1 }));
+  const { found } = outputs.dimensions;
+  expect(found.map((f) => f.values[0]?.value.toFixed(4))).toEqual(['0.2000', '0.5000', undefined]);
+  expect(found[2].fault).toMatch(/Nothing of the reference is near/);
+  expect(headlineOf(found[1], outputs.dimensions.asked[1])).toBe('+0.500 mm');
+  const without = await checkMeasure.run({ mesh }, params, createRunContext({ seed: 1 }));
+  expect(without.outputs.dimensions.found[0].fault).toMatch(/not compared with a reference/);
+});

@@ -2,7 +2,7 @@ import type { Dimension, DimensionSheet, MeasuredDimension } from '@amber-knit/c
 import { defineOperation } from './operation.js';
 import { OPERATION_IDS } from './operation-ids.js';
 import { DimensionsParam, type AskedDimension } from './params.js';
-import { countText, dimensionText, measuredText } from './quantity-text.js';
+import { countText, dimensionText, firstValueText } from './quantity-text.js';
 
 export class CheckMeasureParams {
   @DimensionsParam({
@@ -15,20 +15,21 @@ export class CheckMeasureParams {
 /** Measures all dimensions of a piece on its surface as it stands. The whole sheet is a step: each change of it can be undone. */
 export const checkMeasure = defineOperation({
   id: OPERATION_IDS.checkMeasure,
-  version: 1,
+  version: 2,
   stage: 'check',
   title: 'Measure',
   help: 'Measures the dimensions that were picked, on the surface as it stands now.',
   byHand: true,
   needs: ['mesh'],
+  uses: ['deviation'],
   gives: ['dimensions'],
   params: CheckMeasureParams,
   suggest: () => ({}),
-  async run({ mesh }, { dimensions: asked }, ctx) {
+  async run({ mesh, deviation }, { dimensions: asked }, ctx) {
     const { MeasuringGround } = await import('@amber-knit/core/dimensions');
     const found: MeasuredDimension[] = [];
     if (asked.length > 0) {
-      const ground = new MeasuringGround(mesh);
+      const ground = new MeasuringGround(mesh, deviation?.values);
       for (const [i, dimension] of asked.entries()) {
         ctx.checkpoint(i / asked.length, dimension.name);
         found.push(ground.measure(dimension));
@@ -79,5 +80,5 @@ export const checkMeasure = defineOperation({
 /** The first value of a dimension with its unit and twice its standard uncertainty. */
 export function headlineOf({ values, fault }: MeasuredDimension, asked: Dimension): string {
   if (fault || values.length === 0) return 'not measured';
-  return asked.kind === 'note' ? dimensionText(asked, { values }) : measuredText(values[0]);
+  return asked.kind === 'note' ? dimensionText(asked, { values }) : firstValueText(asked, values[0]);
 }

@@ -68,5 +68,9 @@ export function dimensionText(
   { values: [first] }: { values: readonly Parameters<typeof measuredText>[0][] },
 ): string {
   if (asked.kind === 'note') return asked.note || asked.name;
-  return first ? measuredText({ ...first, uncertainty: 0 }) : UNKNOWN;
+  return first ? firstValueText(asked, { ...first, uncertainty: 0 }) : UNKNOWN;
 }
+
+/** The first value of a dimension; how far something lies off has a sign either way. */
+export const firstValueText = (asked: { kind: string }, first: Parameters<typeof measuredText>[0]): string =>
+  `${asked.kind === 'off' && first.value > 0 ? '+' : ''}${measuredText(first)}`;

@@ -87,6 +87,14 @@ test('a reference comes as a file; it can be compared again with another toleran
   let now = await harness.piece(piece.id);
   const map = decodeDeviation(await data(now.deviation!.id));
   expect(map.values).toHaveLength(mesh.positions.length / 3);
+  // A label reads from the comparison, and is out of date once that is another one.
+  const { asked } = await sheetOf(now);
+  const at = map.values.findIndex((v) => !Number.isNaN(v));
+  const place = [...mesh.positions.subarray(3 * at, 3 * at + 3)];
+  await done('check.measure', { dimensions: [...asked, { name: 'Off 1', note: '', kind: 'off', places: [place] }] });
+  now = await harness.piece(piece.id);
+  expect(now.dimensionsFresh).toBe(true);
+  expect((await sheetOf(now)).found.at(-1)!.values[0].value).toBeCloseTo(map.values[at], 3);
   const again = (
     await harness
       .http()
@@ -96,6 +104,8 @@ test('a reference comes as a file; it can be compared again with another toleran
   ).body as StepView;
   const tighter = await harness.finished(again.id);
   expect(Number(tighter.figures?.within)).toBeLessThan(0.5);
+  expect((await harness.piece(piece.id)).dimensionsFresh).toBe(false);
+  await done('check.measure', { dimensions: asked });
   await done('mend.reduce', {});
   now = await harness.piece(piece.id);
   expect(now.deviation).toBeNull();

@@ -98,7 +98,7 @@ export async function buildPieceView(
       !placings ||
       (isOf(stepOf.get(placings.stepId ?? ''), mesh?.id) &&
         isOf(stepOf.get(placings.stepId ?? ''), heads.surroundings)),
-    dimensionsFresh: !dimensions || isOf(stepOf.get(dimensions.stepId ?? ''), mesh?.id),
+    dimensionsFresh: !dimensions || measuredNow(stepOf.get(dimensions.stepId ?? ''), heads),
     stages,
     canUndo: Boolean(state?.parentId),
     canRedo: piece.redo.length > 0,
@@ -131,6 +131,13 @@ function doubtView(doubt: PlacementDoubt): DoubtView {
 /** Was a step about a surface: did it look at it, or make it? */
 const isOf = (step: Step | undefined, meshId: string | undefined): boolean =>
   Boolean(step && meshId && (step.inputs.includes(meshId) || step.outputs.includes(meshId)));
+
+/** Whether dimensions were measured on the surface as it is, and those that are read from a comparison on that one. */
+function measuredNow(step: Step | undefined, heads: Heads): boolean {
+  if (!isOf(step, heads.mesh)) return false;
+  const asked = (step!.params.dimensions ?? []) as { kind: string }[];
+  return !asked.some((d) => d.kind === 'off') || (heads.deviation ? isOf(step, heads.deviation) : true);
+}
 
 /** The state of each stage, with one figure, for the knit chart. */
 function buildStages(

@@ -5,7 +5,7 @@ import type { Vec3 } from '../math/mat4.js';
 /**
  * What a dimension measures: straight from place to place · the shortest way along the surface · the angle at the second of
  * three places · a shape fitted around a place · one fitted shape against another, the datum · the wall at a place · a
- * section through a place · what the piece holds up to a level · a note pinned to a place, with its coordinates.
+ * section through a place · what the piece holds up to a level · how far a place lies off the reference it was compared with · a note pinned to a place, with its coordinates.
  */
 export const DIMENSION_KINDS = [
   'distance',
@@ -16,6 +16,7 @@ export const DIMENSION_KINDS = [
   'wall',
   'section',
   'holds',
+  'off',
   'note',
 ] as const;
 export type DimensionKind = (typeof DIMENSION_KINDS)[number];
@@ -30,6 +31,7 @@ export const PLACES_OF: Record<DimensionKind, number> = {
   wall: 1,
   section: 1,
   holds: 0,
+  off: 1,
   note: 1,
 };
 

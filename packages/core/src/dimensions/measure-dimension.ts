@@ -2,7 +2,7 @@ import { areaOfRegion, RegionGrower, type RegionKind, type ShapeRegion } from '.
 import { relate } from '../fitting/relations.js';
 import { diagonalOf, boundsOf } from '../geometry/point-cloud.js';
 import { triangleNormal, type TriangleMesh } from '../geometry/triangle-mesh.js';
-import { dot3, normalize3, type Vec3 } from '../math/mat4.js';
+import { cross3, dot3, normalize3, type Vec3 } from '../math/mat4.js';
 import { capacity, heldUpTo } from '../measure/capacity.js';
 import { cutSurface, sectionPlane, type Section } from '../measure/section-curves.js';
 import { SurfacePaths } from '../measure/surface-path.js';
@@ -39,7 +39,11 @@ export class MeasuringGround {
   private walls?: WallThickness;
   private around?: VertexTriangles;
 
-  constructor(private readonly mesh: TriangleMesh) {
+  /** @param offs how far each vertex lies off a reference, mm, NaN where nothing tells; missing without a comparison */
+  constructor(
+    private readonly mesh: TriangleMesh,
+    private readonly offs?: Float32Array,
+  ) {
     if (mesh.indices.length === 0)
       throw new GeometryError('empty-input', 'The surface has no triangles: there is nothing to measure.');
     this.size = diagonalOf(boundsOf(mesh.positions));
@@ -176,6 +180,8 @@ export class MeasuringGround {
           inventedRatio: 0,
         };
       }
+      case 'off':
+        return this.offReference(feet[0]);
       case 'holds':
         return this.holds(dimension.level);
       case 'note': {
@@ -214,6 +220,25 @@ export class MeasuringGround {
     const sides = [foot, this.footOf(back)];
     const inventedRatio = sides.filter((f) => f.invented).length / 2;
     return { values, lines: [[...foot.at, ...back]], label: foot.at, inventedRatio };
+  }
+
+  private offReference({ at, triangle, expectedError }: Foot): Pick<MeasuredDimension, 'values' | 'lines' | 'label'> {
+    const { positions, indices } = this.mesh;
+    if (this.offs?.length !== positions.length / 3)
+      throw new GeometryError(
+        'degenerate',
+        'This surface was not compared with a reference. Compare it, then measure anew.',
+      );
+    const corners = indices.subarray(3 * triangle, 3 * triangle + 3);
+    const shares = sharesOf(at, corners, positions);
+    const value = shares.reduce((sum, share, k) => sum + share * this.offs![corners[k]], 0);
+    if (Number.isNaN(value))
+      throw new GeometryError('degenerate', 'Nothing of the reference is near this place, or no scan measured it.');
+    return {
+      values: [{ label: 'Off the reference', kind: 'length', value, ...uncertain(expectedError, 0) }],
+      lines: [],
+      label: at,
+    };
   }
 
   private shapeAt(
@@ -393,4 +418,18 @@ const middleOf = (a: Vec3, b: Vec3): Vec3 => [(a[0] + b[0]) / 2, (a[1] + b[1]) /
 function uncertain(a: number, b: number): { uncertainty?: number } {
   const both = Math.hypot(a, b);
   return both >= 0 ? { uncertainty: both } : {};
+}
+
+/** How much each corner of a triangle counts at a place in it: its barycentric coordinates, by the areas across. */
+function sharesOf(at: Vec3, corners: ArrayLike<number>, positions: Float32Array): Vec3 {
+  const [a, b, c] = Array.from(corners, (v): Vec3 => [positions[3 * v], positions[3 * v + 1], positions[3 * v + 2]]);
+  const from = (p: Vec3, q: Vec3): Vec3 => [q[0] - p[0], q[1] - p[1], q[2] - p[2]];
+  const [ab, ac, ap] = [from(a, b), from(a, c), from(a, at)];
+  const n = cross3(ab, ac);
+  const whole = dot3(n, n);
+  // Without area any of its corners will do.
+  if (!(whole > 0)) return [1, 0, 0];
+  const second = Math.min(1, Math.max(0, dot3(cross3(ap, ac), n) / whole));
+  const third = Math.min(1 - second, Math.max(0, dot3(cross3(ab, ap), n) / whole));
+  return [1 - second - third, second, third];
 }

@@ -1,4 +1,5 @@
 import {
+  Diff,
   DraftingCompass,
   Droplets,
   Layers2,
@@ -80,6 +81,13 @@ export const KIND_WORDS: readonly KindWords[] = [
     Icon: Droplets,
     hints: [],
     help: 'What the piece holds when it stands as it does now, up to its lowest rim or a level.',
+  },
+  {
+    kind: 'off',
+    title: 'Off',
+    Icon: Diff,
+    hints: ['Click a place: how far it lies off the reference is read from the comparison.'],
+    help: 'How far a place lies off the reference that the piece was compared with: + outside of it, − inside.',
   },
   {
     kind: 'note',

@@ -122,7 +122,8 @@ export class DimensionsDesk extends Store<DimensionsState> {
 
   private async measure(dimension: Dimension, meshId: string): Promise<void> {
     const key = keyOf(meshId, dimension);
-    if (this.state.seen.has(key)) return;
+    // The comparison is the server's: it reads from it.
+    if (dimension.kind === 'off' || this.state.seen.has(key)) return;
     const answer = await this.worker.ask({ meshId, dimension });
     if ('found' in answer) this.put({ ...this.state, seen: new Map([...this.state.seen, [key, answer.found]]) });
     else if ('failed' in answer) this.put({ ...this.state, failed: answer.failed });

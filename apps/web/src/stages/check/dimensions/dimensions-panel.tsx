@@ -127,7 +127,7 @@ export function DimensionsPanel({ piece, steps, busy }: StagePanelProps) {
         <div className="mt-2 flex items-center gap-2">
           <span className="flex-1">
             <TriangleAlert size={15} className="mr-1 inline align-[-2px]" aria-hidden />
-            Out of date: the surface has changed since.
+            Out of date: the surface, or what it was compared with, has changed since.
           </span>
           <Button
             disabled={busy || isSending || isKeeping}
