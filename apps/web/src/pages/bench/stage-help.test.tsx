@@ -6,7 +6,7 @@ import { StageHelp } from './stage-help';
 test('the page of a stage opens beside its name, with its picture; markup in it is no markup', async () => {
   const markdown = 'Close *holes*.\n\n## Common mistakes\n\n- **One.** Two <b id="raw">three</b>.\n';
   showWithServer(<StageHelp stage="mend" name="Mend" />, { 'GET help/mend': { stage: 'mend', markdown } });
-  await userEvent.click(screen.getByRole('button', { name: 'About Mend' }));
+  await userEvent.click(screen.getByRole('button', { name: 'What goes on at this stage' }));
   expect(await screen.findByRole('heading', { name: 'Common mistakes' })).toBeTruthy();
   expect(screen.getByRole('listitem').textContent).toBe('One. Two <b id="raw">three</b>.');
   expect(screen.getByAltText('The bench at this stage').getAttribute('src')).toBe('/api/help/mend/picture');
@@ -16,6 +16,6 @@ test('the page of a stage opens beside its name, with its picture; markup in it 
 
 test('a page that is not there says so', async () => {
   showWithServer(<StageHelp stage="mend" name="Mend" />, {});
-  await userEvent.click(screen.getByRole('button', { name: 'About Mend' }));
+  await userEvent.click(screen.getByRole('button', { name: 'What goes on at this stage' }));
   expect(await screen.findByRole('alert')).toBeTruthy();
 });

@@ -13,7 +13,7 @@ export function StageHelp({ stage, name }: { stage: Stage; name: string }) {
   const [open, setOpen] = useState(false);
   return (
     <>
-      <IconButton label={`About ${name}`} onClick={() => setOpen(true)}>
+      <IconButton label="What goes on at this stage" onClick={() => setOpen(true)}>
         <BookOpen size={16} aria-hidden />
       </IconButton>
       {open && (
