@@ -86,7 +86,7 @@ export const KIND_WORDS: readonly KindWords[] = [
     kind: 'off',
     title: 'Off',
     Icon: Diff,
-    hints: ['Click a place: how far it lies off the reference is read from the comparison.'],
+    hints: ['Click the place to read off.'],
     help: 'How far a place lies off the reference that the piece was compared with: + outside of it, − inside.',
   },
   {
