@@ -52,7 +52,7 @@ export function ShelfPage() {
               {' '}
               <Link
                 to={`/pieces/${(data.find((p) => p.scans > 0) ?? data[0]).id}/bench/clean?tour`}
-                className="text-teal"
+                className="text-teal underline"
               >
                 First time here? Look round
               </Link>
