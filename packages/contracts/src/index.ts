@@ -11,6 +11,7 @@ import type {
   ArtifactKind,
   Demand,
   FigureView,
+  OperationDescription,
   SurfaceFacts,
   Figures,
   ParamField,
@@ -27,24 +28,7 @@ export type { FigureView, ParamView } from '@amber-knit/operations';
 
 export type StepStatus = 'queued' | 'running' | 'done' | 'failed' | 'cancelled';
 
-export interface OperationView {
-  id: string;
-  version: number;
-  stage: Stage;
-  title: string;
-  help: string;
-  /** What else people call it. */
-  words: string;
-  /** Asked for in a way of its own, not by a form. */
-  byHand: boolean;
-  /** Only leaves out points: what would go can be marked beforehand. */
-  takesAway: boolean;
-  /** Nothing looks different after it. */
-  movesNothing: boolean;
-  needs: ArtifactKind[];
-  gives: ArtifactKind[];
-  fields: ParamField[];
-}
+export type OperationView = OperationDescription;
 
 /** Starting values of an operation for a piece, and why. */
 export interface SuggestionsView {

@@ -1,6 +1,7 @@
 export * from './catalogue.js';
 export type { Demand, SurfaceFacts } from './demand.js';
 export * from './figures.js';
+export * from './describe-operation.js';
 export * from './operation.js';
 export * from './operation-ids.js';
 export * from './params.js';

@@ -62,9 +62,4 @@ export class SessionsService {
   async closeAll(personId: string, butHere?: string): Promise<void> {
     await this.db.manager.delete(Session, { personId, ...(butHere ? { tokenHash: Not(butHere) } : {}) });
   }
-
-  /** @throws EntityNotFoundError if there is no such person */
-  person(id: string): Promise<Person> {
-    return this.db.manager.findOneByOrFail(Person, { id });
-  }
 }

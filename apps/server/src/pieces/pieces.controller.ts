@@ -30,7 +30,7 @@ import {
 import type { Request, Response } from 'express';
 import { DataSource } from 'typeorm';
 import type { OperationView, PieceSummary, PieceView, SuggestionsView, VersionView } from '@amber-knit/contracts';
-import { findOperation, OPERATIONS, paramFields } from '@amber-knit/operations';
+import { describeOperation, findOperation, OPERATIONS } from '@amber-knit/operations';
 import { Needs } from '../accounts/rights.js';
 import { Artifact } from '../database/entities.js';
 import { sendStored } from '../http/stored-bytes.js';
@@ -230,20 +230,7 @@ export class PiecesController {
   @ApiTags('Operations')
   @ApiOperation({ summary: 'Every operation with its parameters' })
   operations(): OperationView[] {
-    return OPERATIONS.map((o) => ({
-      id: o.id,
-      version: o.version,
-      stage: o.stage,
-      title: o.title,
-      help: o.help,
-      words: o.words ?? '',
-      byHand: o.byHand ?? false,
-      takesAway: o.takesAway ?? false,
-      movesNothing: o.movesNothing ?? false,
-      needs: [...o.needs],
-      gives: [...o.gives],
-      fields: paramFields(o.params),
-    }));
+    return OPERATIONS.map((o) => describeOperation(o));
   }
 
   @Get('artifacts/:id/data')

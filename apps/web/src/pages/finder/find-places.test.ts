@@ -1,24 +1,8 @@
-import { OPERATIONS, paramFields } from '@amber-knit/operations';
-import type { OperationView } from '@amber-knit/contracts';
+import { describeOperation, OPERATIONS } from '@amber-knit/operations';
 import { entriesOf, PlaceFinder } from './find-places';
 import { OTHER_QUESTIONS, QUESTIONS } from './questions';
 
-/** The operations as the server tells them. */
-const operations = OPERATIONS.map((o): OperationView => ({
-  id: o.id,
-  version: o.version,
-  stage: o.stage,
-  title: o.title,
-  help: o.help,
-  words: o.words ?? '',
-  byHand: o.byHand ?? false,
-  takesAway: false,
-  movesNothing: false,
-  needs: [...o.needs] as OperationView['needs'],
-  gives: [...o.gives],
-  fields: paramFields(o.params),
-}));
-const entries = entriesOf(operations);
+const entries = entriesOf(OPERATIONS.map((o) => describeOperation(o)));
 const finder = new PlaceFinder(entries);
 
 /** How many have their place first, and which have not. */
