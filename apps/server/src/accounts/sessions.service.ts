@@ -1,7 +1,7 @@
 import { Injectable } from '@nestjs/common';
 import { DataSource, LessThan, Not } from 'typeorm';
 import type { SignedIn } from '@amber-knit/contracts';
-import { Invitation, Person, Session } from '../database/entities.js';
+import { Invitation, Session } from '../database/entities.js';
 import { hashToken, newToken } from './tokens.js';
 
 /** A session ends after so many days, or so many hours after it was last used. */
