@@ -26,7 +26,9 @@ export async function isPassword(password: string, stored: string | undefined): 
   const parts = (stored ?? NOBODYS).split(':');
   const [hash, salt] = [parts.pop()!, parts.pop()!].map((part) => Buffer.from(part, 'hex'));
   const [N, r, p] = parts.length === 3 ? parts.map(Number) : [PLAIN.N, PLAIN.r, PLAIN.p];
-  const given = await derive(normal(password), salt, hash.length, withMemory({ N, r, p }));
+  // Hashes without a cost were made of the letters as they were typed.
+  const typed = parts.length === 3 ? normal(password) : password;
+  const given = await derive(typed, salt, hash.length, withMemory({ N, r, p }));
   return timingSafeEqual(given, hash) && stored !== undefined;
 }
 

@@ -152,6 +152,15 @@ async function pieceOf(ownerId: string | null): Promise<Ids> {
 
 /** Asks as somebody, with a session of its own. @returns the status */
 async function ask(route: string, name: string | undefined, ids: Ids, body: object = {}): Promise<number> {
+  return (await answerTo(route, name, ids, body)).status;
+}
+
+async function answerTo(
+  route: string,
+  name: string | undefined,
+  ids: Ids,
+  body: object,
+): Promise<{ status: number; text: string }> {
   const [method, path] = route.split(' ');
   const id = /^\/api\/steps/.test(path)
     ? ids.step
@@ -180,8 +189,11 @@ async function ask(route: string, name: string | undefined, ids: Ids, body: obje
     },
     ...(!upload && method !== 'GET' ? { body: JSON.stringify(body) } : {}),
   });
+  const { status } = answer;
+  // What is refused has words; a stream of events, or a file, is not waited for.
+  const text = status >= 400 ? await answer.text() : '';
   abort.abort();
-  return answer.status;
+  return { status, text };
 }
 
 /** The rule, in other words than the program's. */
@@ -221,10 +233,13 @@ test('every route lets in whoever may, and nobody else', async () => {
     for (const [name, whose] of askers) {
       const ids = pieces[whose];
       const body = route.endsWith('/scans/copies') ? { to: ids.piece } : {};
-      const status = await ask(route, name, ids, body);
+      const { status, text } = await answerTo(route, name, ids, body);
       const refused = status === 401 || status === 403;
       // Signing in with nothing, and a view without a token, are refused for reasons of their own.
-      const right = need === 'open' ? status < 500 : refused !== lets(need, name, whose) && status < 500;
+      const right =
+        need === 'open'
+          ? status < 500 && !text.includes('Sign in first')
+          : refused !== lets(need, name, whose) && status < 500;
       const words = lets(need, name, whose) ? true : status === (name ? 403 : 401);
       if (!right || !words) wrong.push(`${route} by ${name ?? 'nobody'} on the piece of ${whose}: ${status}`);
     }

@@ -4,7 +4,7 @@ import type { SignedIn } from '@amber-knit/contracts';
 import { Invitation, Session } from '../database/entities.js';
 import { hashToken, newToken } from './tokens.js';
 
-/** A session ends after so many days, or so many hours after it was last used. */
+/** A session ends after so many days, or so many hours after it was last used; a page that is open uses it. */
 const LONGEST_DAYS = 30;
 const IDLE_HOURS = 14;
 /** Being seen is written down once a minute. */

@@ -33,7 +33,7 @@ export class MetricsService {
       `SELECT status AS label, count(*) AS n FROM step GROUP BY 1`,
     );
     this.ofTable(
-      'amber_step_seconds_total',
+      'amber_step_seconds',
       'Time that workers spent on finished steps, by operation.',
       'operation',
       `SELECT operation_id AS label, sum(extract(epoch FROM finished_at - started_at)) AS n FROM step

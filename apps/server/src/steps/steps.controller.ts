@@ -2,10 +2,11 @@ import { Body, Controller, Get, HttpCode, Param, ParseUUIDPipe, Post } from '@ne
 import { ApiOperation, ApiProperty, ApiPropertyOptional, ApiTags } from '@nestjs/swagger';
 import { IsInt, IsObject, IsString, IsUUID, Max, MaxLength, Min } from 'class-validator';
 import type { Request } from 'express';
-import type { StepView } from '@amber-knit/contracts';
+import type { Right, StepView } from '@amber-knit/contracts';
 import { Needs } from '../accounts/rights.js';
 import { Name, Optional } from '../http/body-rules.js';
-import { OPERATION_IDS, onlyMeasures, OPERATIONS } from '@amber-knit/operations';
+import { OPERATION_IDS } from '@amber-knit/operations';
+import { rightToRun } from './right-to-run.js';
 import { StepsService } from './steps.service.js';
 
 export class NewStepBody {
@@ -58,12 +59,7 @@ export class ImportBody {
   params?: Record<string, unknown>;
 }
 
-/** Reviewers run what looks at a piece and leaves it as it is. */
-function measuredOrChanged({ body }: Request): 'measure' | 'work' {
-  const id = (body as Partial<NewStepBody>).operationId;
-  const operation = OPERATIONS.find((o) => o.id === id);
-  return operation && onlyMeasures(operation) ? 'measure' : 'work';
-}
+const asked = ({ body }: Request): Right => rightToRun((body as Partial<NewStepBody>).operationId);
 
 @ApiTags('Steps')
 @Controller('api')
@@ -71,7 +67,7 @@ export class StepsController {
   constructor(private readonly steps: StepsService) {}
 
   @Post('pieces/:id/steps')
-  @Needs(measuredOrChanged, 'piece')
+  @Needs(asked, 'piece')
   @HttpCode(202)
   @ApiOperation({ summary: 'Queues a run of an operation' })
   enqueue(@Param('id', ParseUUIDPipe) id: string, @Body() body: NewStepBody): Promise<StepView> {
@@ -79,7 +75,7 @@ export class StepsController {
   }
 
   @Post('pieces/:id/imports')
-  @Needs(measuredOrChanged, 'piece')
+  @Needs(asked, 'piece')
   @HttpCode(202)
   @ApiOperation({
     summary: 'Brings in what a step made, in this piece or another: the scans of a file, or a surface as a reference',

@@ -2,10 +2,10 @@ import { mkdirSync } from 'node:fs';
 import { FileStore } from '@tus/file-store';
 import { Server, type Upload } from '@tus/server';
 import type { NextFunction, Request, RequestHandler, Response } from 'express';
-import { onlyMeasures, OPERATIONS } from '@amber-knit/operations';
 import type { RightsService } from '../accounts/rights.service.js';
 import type { ServerConfig } from '../config.js';
 import { toProblem } from '../problem.filter.js';
+import { rightToRun } from '../steps/right-to-run.js';
 import type { DiskSpace } from '../storage/disk-space.js';
 import type { FinishedUpload, UploadFinisher } from './upload-finisher.js';
 
@@ -84,8 +84,7 @@ async function complete(id: string, store: FileStore, finisher: UploadFinisher):
 /** @throws HttpException if whoever asks may not do with the piece what the upload is for */
 async function mustMayUpload(meta: Record<string, string | null>, rights: RightsService): Promise<void> {
   if (meta.archive) return rights.mustMay('begin');
-  const operation = OPERATIONS.find((o) => o.id === meta.operation);
-  await rights.mustMay(operation && onlyMeasures(operation) ? 'measure' : 'work', { table: 'piece', id: meta.pieceId });
+  await rights.mustMay(rightToRun(meta.operation), { table: 'piece', id: meta.pieceId });
 }
 
 /** @throws DiskFullError if the disk can't take this upload beside those that are promised room already */

@@ -6,7 +6,7 @@ export interface RemarksState {
   open: boolean;
   /** The next click on the surface is the place of the remark. */
   picking: boolean;
-  place: [number, number, number] | null;
+  place: { at: [number, number, number]; meshId: string } | null;
   /** The remark that is looked at. */
   chosen: string | null;
   /** Counts up when the view is to go to it. */
@@ -34,8 +34,9 @@ class RemarksDesk extends Settings<RemarksState> {
     this.set({ picking: true, place: null });
   }
 
-  picked(place: [number, number, number]): void {
-    this.set({ picking: false, place });
+  /** @param meshId the surface that it lies on: on another it is no place */
+  picked(at: [number, number, number], meshId: string): void {
+    this.set({ picking: false, place: { at, meshId } });
   }
 
   /** Gives up choosing a place. */

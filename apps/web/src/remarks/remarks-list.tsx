@@ -107,7 +107,8 @@ function NewRemark({ piece, steps }: { piece: PieceView; steps: readonly StepVie
   const [add, { error, isLoading }] = remarksApi.useAddRemarkMutation();
   const [text, setText] = useState('');
   const [stepId, setStepId] = useState('');
-  const { picking, place } = useStore(remarksDesk);
+  const { picking, place: chosen } = useStore(remarksDesk);
+  const place = chosen && chosen.meshId === piece.mesh?.id ? chosen.at : null;
   const submit = async (e: FormEvent): Promise<void> => {
     e.preventDefault();
     await add({

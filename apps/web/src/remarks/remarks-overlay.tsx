@@ -15,20 +15,22 @@ const NEAR = 0.4;
 /** Remarks in the view: a pin at each place, while their list is open. */
 export function RemarksOverlay({ piece, shown, engine, inputs }: OverlayProps) {
   const { open, picking, place, chosen, visits } = useStore(remarksDesk);
+  const meshId = piece.mesh?.id;
+  const pinned = place && place.meshId === meshId ? place.at : null;
   const { data: remarks = [] } = remarksApi.useRemarksQuery(piece.id, { skip: !open });
   const pressed = useRef<[number, number]>([0, 0]);
   const here = open && piece.mesh !== null && shown !== 'scans';
   useEffect(() => {
-    if (!place) return undefined;
-    engine.mark([place]);
+    if (!pinned) return undefined;
+    engine.mark([pinned]);
     return () => engine.mark([]);
-  }, [engine, place]);
+  }, [engine, pinned]);
   useViewInput(inputs, {
     onPointerDown: (e) => void (pressed.current = [e.clientX, e.clientY]),
     onPointerUp: (e) => {
       const still = Math.hypot(e.clientX - pressed.current[0], e.clientY - pressed.current[1]) < STILL;
       const found = still && picking && here ? engine.pick(e.clientX, e.clientY) : undefined;
-      if (found) remarksDesk.picked(found.point);
+      if (found && meshId) remarksDesk.picked(found.point, meshId);
     },
     cancel: () => remarksDesk.cancel(),
   });

@@ -71,7 +71,7 @@ test('a remark is pinned to a place that is clicked in the view, and sent with i
   view.release(60, 10);
   expect(remarksDesk.current()).toMatchObject({ picking: true, place: null });
   view.click(10, 10);
-  expect(remarksDesk.current()).toMatchObject({ picking: false, place: [4, 5, 6] });
+  expect(remarksDesk.current()).toMatchObject({ picking: false, place: { at: [4, 5, 6], meshId: 'm' } });
   expect(view.last('mark')).toEqual([[[4, 5, 6]]]);
   await userEvent.type(screen.getByLabelText('Remark'), 'Too thin{Enter}');
   await waitFor(() =>
@@ -97,4 +97,16 @@ test('pins are in the view while the list is open: those that are open and of th
   expect(view.last('lookAt')).toEqual([[2, 0, 0], 80]);
   act(() => remarksDesk.toggle());
   expect(view.text).toBe('');
+});
+
+test('a place that was chosen on one surface is none on another', async () => {
+  const { asked } = showWithServer(<RemarksList piece={{ ...surface, mesh: { ...surface.mesh!, id: 'other' } }} />, {
+    'GET session': tom,
+    'GET pieces/p/remarks': [],
+    'GET pieces/p/steps': [],
+    'POST pieces/p/remarks': remark({}),
+  });
+  act(() => remarksDesk.picked([4, 5, 6], 'm'));
+  await userEvent.type(screen.getByLabelText('Remark'), 'On the whole{Enter}');
+  await waitFor(() => expect(asked.find((a) => a.method === 'POST')?.body).toEqual({ text: 'On the whole' }));
 });

@@ -15,8 +15,8 @@ export interface Entry {
   stage: Stage | null;
   /** Where it is, for a person. */
   where: string;
-  /** Below the address of the piece. */
-  path: string;
+  /** Below the address of the piece; null: wherever one is in it. */
+  path: string | null;
   needs: readonly ArtifactKind[];
 }
 
@@ -60,7 +60,7 @@ const OF_PIECE: readonly Pick<Entry, 'title' | 'help' | 'words' | 'path'>[] = [
     title: 'Undo',
     help: 'Goes back by one step, forward again, or to any version: Ctrl Z, Ctrl Shift Z, the list of versions above the bench.',
     words: 'redo back revert previous version mistake take back restore',
-    path: '/bench/plan',
+    path: null,
   },
 ];
 

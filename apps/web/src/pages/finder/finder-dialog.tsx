@@ -43,7 +43,7 @@ export function FinderDialog({ onClose }: { onClose(): void }) {
       return;
     }
     const [id, path] = 'piece' in chosen ? [chosen.piece.id, place?.path ?? ''] : [here!, chosen.place.path];
-    void navigate(`/pieces/${id}${path}`);
+    if (path !== null) void navigate(`/pieces/${id}${path}`);
     onClose();
   };
   return (

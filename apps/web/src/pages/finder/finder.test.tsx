@@ -67,3 +67,14 @@ test('what goes by no word says so; Escape closes', async () => {
   await userEvent.keyboard('{Escape}');
   await waitFor(() => expect(screen.queryByRole('combobox')).toBeNull());
 });
+
+test('what is done by a key wherever one is leads nowhere else', async () => {
+  showWithServer(page, answers);
+  await userEvent.click(screen.getByRole('button', { name: '/' }));
+  await userEvent.keyboard('{Control>}k{/Control}');
+  await userEvent.type(await screen.findByRole('combobox'), 'undo');
+  expect((await screen.findAllByRole('option'))[0].textContent).toContain('Ctrl Z');
+  await userEvent.keyboard('{Enter}');
+  await waitFor(() => expect(screen.queryByRole('combobox')).toBeNull());
+  expect(screen.getByRole('button', { name: '/pieces/p7' })).toBeTruthy();
+});
