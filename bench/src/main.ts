@@ -4,6 +4,7 @@ import { denoiseTrial } from './denoise-trial.js';
 import { driftTrial } from './drift-trial.js';
 import { flatTrial, lidarTrial, manyTrial, overlapTrial, report, sizeTrial } from './hard-views.js';
 import { evenTrial } from './even-trial.js';
+import { finishTrial } from './finish-trial.js';
 import type { SurfaceShape } from '@amber-knit/core/fusion';
 import { fuseTrial } from './fuse-trial.js';
 import { guidedTrial } from './guided-trial.js';
@@ -58,6 +59,7 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
   intruders: { takes: '[seeds]', run: (t) => intruderTrial(t.count ?? 3) },
   chaining: { takes: '[seeds]', run: (t) => chainingTrial(t.count ?? 3) },
   drift: { takes: '[frames]', run: (t) => driftTrial(t.count ?? 36) },
+  finish: { takes: '[frames]', run: (t) => finishTrial(t.count ?? 42) },
   misaligned: { takes: '[seeds]', run: (t) => misalignedTrial(t.count ?? 3) },
   registration: { takes: '[objects] [SEED,SEED,…] [views] [--log] [--setups]', run: registration },
   flat: {

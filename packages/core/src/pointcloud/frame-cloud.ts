@@ -8,28 +8,34 @@ export function frameCloud(frame: Omit<DepthFrame, 'scanFromSensor'>): PointClou
   const { width, height, fx, fy, cx, cy } = frame.camera;
   // Asked for once: a stored frame unpacks its pictures when they are.
   const { depth, color } = frame;
-  const positions: number[] = [];
-  const colors: number[] = [];
+  let measured = 0;
+  for (let i = 0; i < depth.length; i++) if (depth[i] > 0) measured++;
+  const positions = new Float32Array(3 * measured);
+  const colors = color ? new Uint8Array(3 * measured) : undefined;
+  let at = 0;
   for (let v = 0; v < height; v++) {
     for (let u = 0; u < width; u++) {
       const z = depth[v * width + u];
       if (!(z > 0)) continue;
       const x = ((u - cx) / fx) * z;
       const y = ((v - cy) / fy) * z;
-      positions.push(x, y, z);
+      positions[at] = x;
+      positions[at + 1] = y;
+      positions[at + 2] = z;
       if (color) {
         const c = color.camera;
+        const data = color.image.data;
         const cu = Math.max(0, Math.min(c.width - 1, Math.round((c.fx * x) / z + c.cx)));
         const cv = Math.max(0, Math.min(c.height - 1, Math.round((c.fy * y) / z + c.cy)));
-        const at = 3 * (cv * c.width + cu);
-        colors.push(color.image.data[at], color.image.data[at + 1], color.image.data[at + 2]);
+        const from = 3 * (cv * c.width + cu);
+        colors![at] = data[from];
+        colors![at + 1] = data[from + 1];
+        colors![at + 2] = data[from + 2];
       }
+      at += 3;
     }
   }
-  return {
-    positions: Float32Array.from(positions),
-    ...(color ? { colors: Uint8Array.from(colors) } : {}),
-  };
+  return { positions, ...(colors ? { colors } : {}) };
 }
 
 /** All points of a scan's frames in the scan's frame, thinned to one per cube of edge `cell` mm. */

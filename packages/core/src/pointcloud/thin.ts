@@ -20,12 +20,21 @@ export function thinByVoxel(cloud: PointCloud, cell: number): ThinResult {
   const table = new VoxelTable(n / 4);
   let capacity = Math.max(1024, n >> 2);
   let sums = new Float64Array(10 * capacity);
-  for (let i = 0; i < n; i++) {
-    const slot = table.insert(
-      Math.floor((p[3 * i] - min[0]) / cell),
-      Math.floor((p[3 * i + 1] - min[1]) / cell),
-      Math.floor((p[3 * i + 2] - min[2]) / cell),
-    );
+  // Neighbouring pixels mostly share their cube: it is looked up once.
+  let lastX = NaN;
+  let lastY = NaN;
+  let lastZ = NaN;
+  let slot = 0;
+  for (let i = 0; i < 3 * n; i += 3) {
+    const x = Math.floor((p[i] - min[0]) / cell);
+    const y = Math.floor((p[i + 1] - min[1]) / cell);
+    const z = Math.floor((p[i + 2] - min[2]) / cell);
+    if (x !== lastX || y !== lastY || z !== lastZ) {
+      slot = table.insert(x, y, z);
+      lastX = x;
+      lastY = y;
+      lastZ = z;
+    }
     if (slot >= capacity) {
       capacity *= 2;
       const larger = new Float64Array(10 * capacity);
@@ -34,10 +43,18 @@ export function thinByVoxel(cloud: PointCloud, cell: number): ThinResult {
     }
     const s = 10 * slot;
     sums[s]++;
-    for (let k = 0; k < 3; k++) {
-      sums[s + 1 + k] += p[3 * i + k];
-      if (normals) sums[s + 4 + k] += normals[3 * i + k];
-      if (colors) sums[s + 7 + k] += colors[3 * i + k];
+    sums[s + 1] += p[i];
+    sums[s + 2] += p[i + 1];
+    sums[s + 3] += p[i + 2];
+    if (normals) {
+      sums[s + 4] += normals[i];
+      sums[s + 5] += normals[i + 1];
+      sums[s + 6] += normals[i + 2];
+    }
+    if (colors) {
+      sums[s + 7] += colors[i];
+      sums[s + 8] += colors[i + 1];
+      sums[s + 9] += colors[i + 2];
     }
   }
   const m = table.size;

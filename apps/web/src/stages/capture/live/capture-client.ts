@@ -15,6 +15,8 @@ export interface CaptureState extends DeviceSaid {
   lostSince: number | null;
   stored: number;
   waiting: number;
+  /** Name of the capture that was ended last: its model stays in sight until the next one begins. */
+  shown: string | null;
   /** Frames on their way from a device that was left already. */
   behind: number;
   /** Why frames are not being stored just now. */
@@ -35,6 +37,7 @@ const CLOSED: CaptureState = {
   lostSince: null,
   stored: 0,
   waiting: 0,
+  shown: null,
   behind: 0,
   storing: null,
   emptyLearned: false,
@@ -113,6 +116,7 @@ export class CaptureClient {
       phase: 'recording',
       stored: 0,
       storing: null,
+      shown: null,
       trouble: null,
       lostSince: null,
       said: 'Recording',
@@ -189,7 +193,13 @@ export class CaptureClient {
       case 'said':
         return this.set({ said: m.text });
       case 'ended':
-        this.set({ phase: 'looking', capture: null, lostSince: null, said: '' });
+        this.set({
+          phase: 'looking',
+          capture: null,
+          lostSince: null,
+          said: '',
+          shown: m.frames > 0 ? (this.state.capture?.name ?? null) : null,
+        });
         return this.ended?.(m.frames);
       case 'trouble':
         // A device that has gone leaves its capture among the unfinished ones.

@@ -134,6 +134,15 @@ export function CaptureView() {
             </div>
           </div>
         )}
+        {state.shown && phase === 'looking' && (
+          <p
+            role="status"
+            className="absolute bottom-4 right-4 m-0 max-w-80 rounded-lg border border-line bg-panel px-3 py-2"
+          >
+            <b>{state.shown}</b> as it was seen while scanning. Its frames are being refined and joined; you can record
+            the next one.
+          </p>
+        )}
         {splats === 0 && phase === 'looking' && (
           <p className="absolute bottom-4 right-4 m-0 max-w-72 rounded-lg border border-line bg-panel px-3 py-2">
             Aim with the ruler below until the distance is good, then press <b>Record</b>. Drag the colour view to move

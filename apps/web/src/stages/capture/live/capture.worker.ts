@@ -118,7 +118,7 @@ function finishEnding(): void {
   tell({ type: 'ended', frames: kept.count });
   if (brokenOff) tell({ type: 'said', text: 'Not all stops were taken. The run waits among the unfinished captures.' });
   captureId = '';
-  reset();
+  forget();
 }
 
 async function connect(url: string): Promise<void> {
@@ -236,11 +236,16 @@ function gather(z: Float32Array, camera: DepthFrame['camera']): void {
 }
 
 function reset(): void {
+  forget();
+  tell({ type: 'cleared' });
+}
+
+/** What was recorded goes; the page keeps the model in sight until the next one begins. */
+function forget(): void {
   live = undefined;
   coverage = undefined;
   kept.clear();
   marked = [];
-  tell({ type: 'cleared' });
 }
 
 /** Takes the newest stretch back and begins the model again with what is left. */
