@@ -3,6 +3,7 @@ import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
 import { countText } from './quantity-text.js';
 import { ChoiceParam, FlagParam, LengthParam, TextParam } from './params.js';
+import { noteMisfits, REFINING_FIGURES, refiningFigures } from './refined-frames.js';
 
 export class CaptureLiveParams {
   @TextParam({ title: 'Name', help: 'Name of the scan; empty takes the capture’s.' })
@@ -40,6 +41,10 @@ export class CaptureLiveParams {
   refine = true;
 }
 
+/** Spacings are no finer than this, mm; and what is taken where the first frame measured nothing. */
+const FINEST = 0.1;
+const COARSE = 1;
+
 /** Makes a scan of the frames that were recorded while scanning. */
 export const captureLive = defineOperation({
   id: OPERATION_IDS.captureLive,
@@ -53,7 +58,7 @@ export const captureLive = defineOperation({
   suggest: () => ({}),
   async run({ file }, params, ctx) {
     const { decodeCapture } = await import('@amber-knit/core/stored');
-    const { aimedAt, cropFrames, estimateSpacing, joinFrames } = await import('@amber-knit/core/pointcloud');
+    const { aimedAt, cropFrames, estimateSpacing, footprintOf, joinFrames } = await import('@amber-knit/core/pointcloud');
     const { refineFrames } = await import('@amber-knit/core/frames');
     const { withoutSupport } = await import('./without-support.js');
     ctx.checkpoint(0.05, 'Reading frames');
@@ -62,14 +67,9 @@ export const captureLive = defineOperation({
     const refined =
       params.refine && tracked.length > 2 ? await refineFrames(tracked, {}, ctx.part(0.05, 0.4)) : undefined;
     const recorded = refined?.frames ?? tracked;
-    if (refined && refined.misfits.length > 0) {
-      const names = refined.misfits.map((i) => tracked[i].name).join(', ');
-      ctx.note(
-        `${refined.misfits.length} of ${tracked.length} frames do not fit the others: ${names}. Look at them before registering.`,
-      );
-    }
+    if (refined) noteMisfits(refined, tracked, ctx);
     const frames = params.within > 0 ? cropFrames(recorded, aimedAt(recorded[0]), params.within) : recorded;
-    const spacing = params.spacing || footprint(recorded[0]);
+    const spacing = params.spacing || Math.max(FINEST, footprintOf(recorded[0]) || COARSE);
     ctx.checkpoint(0.4, 'Joining frames');
     const whole: Scan = {
       name: params.name || file.name,
@@ -88,13 +88,7 @@ export const captureLive = defineOperation({
         frames: frames.length,
         points: pointCount(scan.cloud),
         supportPoints: removed,
-        ...(refined
-          ? {
-              refinedBy: Math.max(...refined.shifts),
-              residual: median(refined.residuals),
-              misfits: refined.misfits.length,
-            }
-          : {}),
+        ...(refined ? refiningFigures([refined]) : {}),
         spacing: estimateSpacing(scan.cloud),
       },
     };
@@ -103,13 +97,6 @@ export const captureLive = defineOperation({
     name: { kind: 'text', rank: 'detail', label: 'Name', help: 'What the scan is called.' },
     frames: { kind: 'count', rank: 'headline', label: 'Frames', help: 'Depth pictures that were kept.' },
     points: { kind: 'count', rank: 'headline', label: 'Points', help: 'Points of the scan, without the support.' },
-    misfits: {
-      kind: 'count',
-      rank: 'detail',
-      label: 'Frames that don’t fit',
-      help: 'Frames that lie off the others after refining. Look at them in Clean, and leave them out.',
-      limits: { good: 0, bad: 3 },
-    },
     spacing: {
       kind: 'length',
       rank: 'detail',
@@ -122,29 +109,7 @@ export const captureLive = defineOperation({
       label: 'Points of the support',
       help: 'Points of the table or platform that were left out.',
     },
-    residual: {
-      kind: 'length',
-      rank: 'detail',
-      label: 'Frames agree within',
-      help: 'Distance of a frame’s points from its neighbours’ surfaces, root mean square, in the middle.',
-    },
-    refinedBy: {
-      kind: 'length',
-      rank: 'diagnostic',
-      label: 'Drift undone',
-      help: 'How far the most moved frame was moved to undo the drift of tracking.',
-    },
+    ...REFINING_FIGURES,
   },
   summarize: (f) => `${f.name}: ${countText(f.frames)} frames, ${countText(f.points)} points`,
 });
-
-/** Width of a pixel on the surface at the frame's middle distance, mm. */
-function footprint(frame: { depth: Float32Array; camera: { fx: number } }): number {
-  const measured = frame.depth.filter((z) => z > 0).sort();
-  return Math.max(0.1, (measured[measured.length >> 1] ?? 400) / frame.camera.fx);
-}
-
-function median(values: Float32Array): number {
-  const known = values.filter((v) => v >= 0).sort();
-  return known[known.length >> 1] ?? 0;
-}

@@ -11,6 +11,7 @@ import { checkUpright } from './check-upright.js';
 import { checkWalls } from './check-walls.js';
 import { cleanCut } from './clean-cut.js';
 import { cleanFrames } from './clean-frames.js';
+import { cleanRefine } from './clean-refine.js';
 import { cleanRescale } from './clean-rescale.js';
 import { cleanStrays } from './clean-strays.js';
 import { cleanSupport } from './clean-support.js';
@@ -56,6 +57,7 @@ export const OPERATIONS = [
   cleanStrays,
   cleanCut,
   cleanFrames,
+  cleanRefine,
   cleanThin,
   cleanRescale,
   registerAutomatic,

@@ -89,12 +89,10 @@ async function scanOf(file: ScanFile, name: string, options: ReadScansOptions): 
 }
 
 async function cloudOfFrames(frames: NonNullable<ScanFile['frames']>): Promise<Scan['cloud']> {
-  const { joinFrames } = await import('@amber-knit/core/pointcloud');
-  const measured = frames[0].depth.filter((z) => z > 0).sort();
-  const middle = measured[measured.length >> 1] ?? 0;
-  if (!(middle > 0)) throw new GeometryError('empty-input', 'The first depth picture holds no measured pixel.');
-  // One point per pixel of a single frame at working distance: more frames even out noise instead of adding points.
-  return joinFrames(frames, middle / frames[0].camera.fx);
+  const { footprintOf, joinFrames } = await import('@amber-knit/core/pointcloud');
+  const cell = footprintOf(frames[0]);
+  if (!(cell > 0)) throw new GeometryError('empty-input', 'The first depth picture holds no measured pixel.');
+  return joinFrames(frames, cell);
 }
 
 /** Where the sensor stood: as the file has it, as was said, or as the points look. */

@@ -1,3 +1,4 @@
+import { Store } from '../shared/store';
 import type { FromPreview, ToPreview } from './preview.worker';
 
 /** Points of a file that is on its way in, as the file has them. */
@@ -15,17 +16,9 @@ const LARGEST = 600e6;
 const MOST_POINTS = 400_000;
 
 /** Shows files while they are still being sent and stored: the newest that could be read. */
-export class PreviewClient {
+export class PreviewClient extends Store<Preview | undefined> {
   private shown: readonly Preview[] = [];
   private readonly workers = new Map<string, Worker>();
-  private readonly listeners = new Set<() => void>();
-
-  readonly subscribe = (listener: () => void): (() => void) => {
-    this.listeners.add(listener);
-    return () => this.listeners.delete(listener);
-  };
-
-  readonly current = (): Preview | undefined => this.shown[this.shown.length - 1];
 
   /** Begins to read a file. One at a time: others that come meanwhile are shown once they are stored. */
   begin(key: string, file: File): void {
@@ -60,8 +53,8 @@ export class PreviewClient {
 
   private change(shown: readonly Preview[]): void {
     this.shown = shown;
-    this.listeners.forEach((listener) => listener());
+    this.put(shown[shown.length - 1]);
   }
 }
 
-export const previewClient = new PreviewClient();
+export const previewClient = new PreviewClient(undefined);

@@ -15,6 +15,7 @@ import type {
   ShownScan,
   ToSelection,
 } from './selection-messages';
+import { Store } from '../shared/store';
 
 /** What the page knows of the selection. */
 export interface SelectionView extends SelectionState {
@@ -61,25 +62,16 @@ const CLOSED: SelectionView = {
 const MOVED = 200;
 
 /** Runs the selection worker for the page and keeps what it says in one observable state. */
-export class SelectionClient {
+export class SelectionClient extends Store<SelectionView> {
   private worker?: Worker;
   private pieceId = '';
   private sent = '';
   private slab: SectionSlab | null = null;
   private moving?: ReturnType<typeof setTimeout>;
-  private state = CLOSED;
-  private readonly listeners = new Set<() => void>();
   private readonly viewers = new Set<SelectionViewer>();
   private readonly marks = new Map<string, ScanMarks>();
   private readonly levels = new Map<string, Uint8Array>();
   private packed?: (packed: { bytes: ArrayBuffer; scans: string[] }) => void;
-
-  readonly subscribe = (listener: () => void): (() => void) => {
-    this.listeners.add(listener);
-    return () => this.listeners.delete(listener);
-  };
-
-  readonly current = (): SelectionView => this.state;
 
   /** A view that shows the selection: it gets what stands, then every change. */
   addViewer(viewer: SelectionViewer): () => void {
@@ -239,9 +231,8 @@ export class SelectionClient {
   }
 
   private set(part: Partial<SelectionView>): void {
-    this.state = { ...this.state, ...part };
-    this.listeners.forEach((l) => l());
+    this.put({ ...this.state, ...part });
   }
 }
 
-export const selectionClient = new SelectionClient();
+export const selectionClient = new SelectionClient(CLOSED);

@@ -38,24 +38,36 @@ export function frameCloud(frame: Omit<DepthFrame, 'scanFromSensor'>): PointClou
   return { positions, ...(colors ? { colors } : {}) };
 }
 
+/**
+ * Width of a pixel on the surface at the middle distance that a frame measured, mm; 0 for one that measured nothing. One point
+ * per pixel of a single frame: more frames even out noise instead of adding points.
+ */
+export function footprintOf({ depth, camera }: Pick<DepthFrame, 'depth' | 'camera'>): number {
+  const measured = depth.filter((z) => z > 0).sort();
+  return (measured[measured.length >> 1] ?? 0) / camera.fx;
+}
+
 /** All points of a scan's frames in the scan's frame, thinned to one per cube of edge `cell` mm. */
-export function joinFrames(frames: DepthFrame[], cell: number): PointCloud {
-  const positions: Float32Array[] = [];
-  const colors: Uint8Array[] = [];
-  for (const frame of frames) {
-    const cloud = frameCloud(frame);
-    positions.push(transformPoints(frame.scanFromSensor, cloud.positions));
-    if (cloud.colors) colors.push(cloud.colors);
-  }
-  const total = positions.reduce((n, p) => n + p.length, 0);
+export function joinFrames(frames: readonly DepthFrame[], cell: number): PointCloud {
+  return joinThinned(
+    frames.map((f) => {
+      const cloud = frameCloud(f);
+      return { ...cloud, positions: transformPoints(f.scanFromSensor, cloud.positions) };
+    }),
+    cell,
+  );
+}
+
+/** Several clouds as one, thinned to one point per cube of edge `cell` mm; with colours if all have them. O(points). */
+export function joinThinned(clouds: readonly PointCloud[], cell: number): PointCloud {
+  const total = clouds.reduce((n, c) => n + c.positions.length, 0);
   const all: PointCloud = { positions: new Float32Array(total) };
-  const hasColor = colors.length === positions.length;
-  if (hasColor) all.colors = new Uint8Array(total);
+  if (clouds.every((c) => c.colors)) all.colors = new Uint8Array(total);
   let at = 0;
-  positions.forEach((p, i) => {
-    all.positions.set(p, at);
-    if (hasColor) all.colors!.set(colors[i], at);
-    at += p.length;
-  });
+  for (const { positions, colors } of clouds) {
+    all.positions.set(positions, at);
+    all.colors?.set(colors!, at);
+    at += positions.length;
+  }
   return thinByVoxel(all, cell).cloud;
 }

@@ -71,6 +71,7 @@ export function finishRegistration(
     sample: prepared[i].fitOrder,
     trust: prepared[i].trust,
     onFace: prepared[i].onFace,
+    edgesErr: prepared[i].edgesErr,
   }));
   const noise = medianNoise(list.map((i) => prepared[i]));
   const evidenceScale = { cell: scale.fine, noise };
@@ -122,6 +123,13 @@ export function finishRegistration(
     { maxDistance: endDistance, tukey: endTukey, samples: REFINE_JOINTLY_DEFAULTS.samples },
     known.map((k) => ({ ...k, scan: list.indexOf(k.scan) })),
   );
+  if ((globalThis as any).DUMP) (globalThis as any).DUMP({ noise, edges: scans.map(s=>s.edgesErr), fine: scale.fine, anchor, at: (edges: number) => placementUncertainty(
+    scans.map(s=>({...s,edgesErr:s.edgesErr===undefined?undefined:s.edgesErr*edges})),
+    list.map((i) => placements[i].pieceFromScan),
+    refined.residuals.map((r) => [r.a, r.b] as const),
+    { maxDistance: endDistance, tukey: endTukey, samples: REFINE_JOINTLY_DEFAULTS.samples },
+    known.map((k) => ({ ...k, scan: list.indexOf(k.scan) })),
+  ) });
   list.forEach((i, k) => {
     if (list.length > 1) placements[i].uncertainty = uncertainty[k];
   });
@@ -181,7 +189,7 @@ function selfChecks(
   return prepared.flatMap((scan, i): PlacementDoubt[] => {
     const { uncertainty } = placements[i];
     if (!uncertainty || known.includes(scan.name)) return [];
-    const reason = odds.has(i) ? 'seen-through' : isHeld(uncertainty, scale) ? undefined : 'loosely';
+    const reason = odds.has(i) ? 'seen-through' : isHeld(uncertainty, scale, scan.onFace !== undefined) ? undefined : 'loosely';
     return reason ? doubtOver(scan, reason, prepared, placements, scale) : [];
   });
 }

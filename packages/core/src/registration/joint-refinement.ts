@@ -16,6 +16,8 @@ export interface RefinementScan {
   trust?: Float32Array;
   /** Of a scan that its flat faces hold: 1 for the points on them. */
   onFace?: Uint8Array;
+  /** Of such a scan: by how much its crisp edges err together, one standard deviation, mm. */
+  edgesErr?: number;
 }
 
 export interface RefineJointlyOptions {

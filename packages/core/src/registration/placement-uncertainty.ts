@@ -27,12 +27,6 @@ export interface KnownMotion {
 /** Crisp edges err together, not each for itself: points with less trust than this hold nothing. */
 const RELIABLE = 0.25;
 /**
- * Where scans are held by flat faces, what lies beside these is mostly bevels that thinning makes of edges. They err together as
- * well: the slides that they alone hold were off by up to 0.16 mm at a predicted deviation of 0.016. They count so much; then
- * the errors of ten simulated flat parts are 1.4 times the predicted deviations (root mean square).
- */
-const BESIDE_FACES = 0.04;
-/**
  * Where turns and shifts are put together, turns count as what they move at this share of the extent: little, so that it is the
  * shifts that tell how far a motion goes. Found with the jug, whose predicted and true errors agree so.
  */
@@ -70,7 +64,10 @@ export function placementUncertainty(
   const extent = Math.max(...scans.map((s) => diagonalOf(boxOf(s.cloud)))) || 1;
   const H = new Float64Array(size * size);
   const M = new Float64Array(size * size);
+  /** The part of H that crisp edges of flat-faced scans bring. */
+  const E = new Float64Array(size * size);
   const information = new Float64Array(36);
+  const atEdges = new Float64Array(36);
   let variance = 0;
   let fits = 0;
   for (const [a, b] of pairs) {
@@ -87,11 +84,13 @@ export function placementUncertainty(
         options,
         TURNS_COUNT_AT * extent,
         information,
+        atEdges,
       );
       if (!fit) continue;
       variance += fit.variance;
       fits++;
       addPair(H, size, source, target, information, 1);
+      if (fit.edges) addPair(E, size, source, target, atEdges, 1);
       // Looking from both sides sees the same noise twice, as far as the same points were used.
       const twice = 1 + Math.min(1, pointsTried(scans[target], options.samples) / scans[target].sample.length);
       addPair(M, size, source, target, information, twice * fit.variance);
@@ -113,6 +112,7 @@ export function placementUncertainty(
   const anchor = bestHeld(H, size, extent);
   holdLoosely(H, M, size, anchor, extent, fits > 0 ? variance / fits : 1e-6 * extent * extent);
   const C = sandwich(H, M, size);
+  addCommonErrors(C, H, E, size, anchor, scans);
   const out = scans.map((s, i) => ({
     centre: middles[i],
     radius: diagonalOf(boxOf(s.cloud)) / 2,
@@ -144,8 +144,9 @@ function bestHeld(H: Float64Array, size: number, extent: number): number {
 }
 
 /**
- * Information of one scan's points against another's planes, symmetrised and without negative parts, into `out`.
- * @returns the variance of the residuals, mm²; undefined if too few points have partners
+ * Information of one scan's points against another's planes, symmetrised and without negative parts, into `out`; the
+ * part of it that lies beside flat faces into `atEdges`.
+ * @returns the variance of the residuals, mm², and whether there is such a part; undefined if too few points have partners
  */
 function pairInformation(
   source: RefinementScan,
@@ -156,7 +157,8 @@ function pairInformation(
   o: UncertaintyOptions,
   arm: number,
   out: Float64Array,
-): { variance: number } | undefined {
+  atEdges: Float64Array,
+): { variance: number; edges: boolean } | undefined {
   const m = multiply(invertRigid(pieceFromTarget), pieceFromSource);
   const p = source.cloud.positions;
   const pn = source.cloud.normals!;
@@ -166,6 +168,8 @@ function pairInformation(
   const s = new Float64Array(6);
   const t = new Float64Array(6);
   const sum = new Float64Array(36);
+  const beside = new Float64Array(36);
+  let edges = false;
   let energy = 0;
   let weight = 0;
   let count = 0;
@@ -190,21 +194,59 @@ function pairInformation(
     const trust = (source.trust?.[i / 3] ?? 1) * (target.trust?.[hit] ?? 1);
     if (trust < RELIABLE) continue;
     w *= trust;
-    if (isBesideFaces(source, i / 3) || isBesideFaces(target, hit)) w *= BESIDE_FACES;
     const R = pieceFromTarget;
     at[0] = R[0] * x + R[4] * y + R[8] * z + R[12];
     at[1] = R[1] * x + R[5] * y + R[9] * z + R[13];
     at[2] = R[2] * x + R[6] * y + R[10] * z + R[14];
     jacobian(pieceFromTarget, sx, sy, sz, at, centre, s);
     jacobian(pieceFromTarget, qn[h], qn[h + 1], qn[h + 2], at, centre, t);
-    for (let a = 0; a < 6; a++) for (let b = 0; b < 6; b++) sum[6 * a + b] += 0.5 * w * (s[a] * t[b] + t[a] * s[b]);
+    if (isBesideFaces(source, i / 3) || isBesideFaces(target, hit)) {
+      add(beside, s, t, w);
+      edges = true;
+    } else add(sum, s, t, w);
     energy += w * w * r * r;
     weight += w;
     count++;
   }
   if (count < 20) return undefined;
   withoutNegatives(sum, arm, out);
-  return { variance: energy / weight };
+  if (edges) {
+    withoutNegatives(beside, arm, atEdges);
+    for (let k = 0; k < 36; k++) out[k] += atEdges[k];
+  }
+  return { variance: energy / weight, edges };
+}
+
+/** Adds half of w (s tᵀ + t sᵀ). */
+function add(sum: Float64Array, s: Float64Array, t: Float64Array, w: number): void {
+  for (let a = 0; a < 6; a++) for (let b = 0; b < 6; b++) sum[6 * a + b] += 0.5 * w * (s[a] * t[b] + t[a] * s[b]);
+}
+
+/**
+ * Adds what comes of edges that err together: a scan's edges stand off by some shift t, the same for all of them, whose
+ * deviation in every direction is its `edgesErr`, and the fit follows by H⁻¹ E t. So a slide that edges alone hold is off by
+ * as much, and one that faces hold by as little as the edges' share in it. O(scans³).
+ */
+function addCommonErrors(
+  C: Float64Array,
+  H: Float64Array,
+  E: Float64Array,
+  size: number,
+  fixed: number,
+  scans: readonly RefinementScan[],
+): void {
+  if (scans.every((s) => !s.edgesErr)) return;
+  const L = H.slice();
+  if (!choleskyInPlace(L, size)) return;
+  const column = new Float64Array(size);
+  for (let k = 0; k < size; k++) {
+    const sigma = scans[Math.floor(k / 6)].edgesErr ?? 0;
+    if (k % 6 < 3 || sigma === 0) continue;
+    for (let r = 0; r < size; r++) column[r] = Math.floor(r / 6) === fixed ? 0 : sigma * E[r * size + k];
+    solveWithCholesky(L, column, size);
+    for (let r = 0; r < size; r++)
+      if (column[r] !== 0) for (let c = 0; c < size; c++) C[r * size + c] += column[r] * column[c];
+  }
 }
 
 const isBesideFaces = ({ onFace }: RefinementScan, i: number): boolean => onFace !== undefined && onFace[i] === 0;

@@ -26,6 +26,13 @@ const MOSTLY_FLAT = 0.5;
 const WORTH_A_FACE = 0.03;
 const ACROSS = 0.9;
 /**
+ * Crisp edges are rounded by thinning and by noise, those of one scan all in the same way: they err together by this share
+ * of the noise on its faces. Found with two flat-faced parts, noise of 0.03 and 0.8 mm, see docs/figures.md.
+ */
+const EDGES_ERR = 0.5;
+/** Faces are told from bent surface while their normals scatter by no more than this each way, radians. */
+const FACE_SCATTER = 0.02;
+/**
  * What counts of a scan that its faces hold: less than what is kept of it. Sparse rims, small loose pieces and what was seen
  * nearly along the surface show where it goes on, but there pixels hold parts of two surfaces, and draw faces along each
  * other.
@@ -50,11 +57,22 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
   const viewpoints = sensorPositions(scan);
   let cloud = scan.cloud;
   const spacing = estimateSpacing(cloud);
-  const estimated = estimateNormals(cloud, viewpoints, { radius: Math.max(3 * spacing, 0.8 * scale.fine) }, ctx);
+  const radius = Math.max(3 * spacing, 0.8 * scale.fine);
+  const estimated = estimateNormals(cloud, viewpoints, { radius }, ctx);
   cloud = { ...cloud, normals: estimated.normals };
   const reach = Math.max(0.3 * scale.fine, 3 * estimated.noise);
   let thinned = thinWithFaces(cloud, scale.fine, reach, createRandom(seed));
-  const heldByFaces = areHolding(thinned.faces, thinned.fine);
+  let heldByFaces = areHolding(thinned.faces, thinned.fine);
+  const wider = radiusForFaces(estimated.noise, spacing);
+  if (!heldByFaces && wider > radius) {
+    const normals = estimateNormals(cloud, viewpoints, { radius: wider }, ctx).normals;
+    const calmer = thinWithFaces({ ...cloud, normals }, scale.fine, reach, createRandom(seed));
+    heldByFaces = areHolding(calmer.faces, calmer.fine);
+    if (heldByFaces) {
+      cloud = { ...cloud, normals };
+      thinned = calmer;
+    }
+  }
   if (heldByFaces) {
     cloud = removeStrayPoints(cloud, viewpoints, HOLDING, ctx.part(1, 1)).cloud;
     thinned = thinWithFaces(cloud, scale.fine, reach, createRandom(seed));
@@ -74,7 +92,7 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
     fine,
     fineGrid,
     trust,
-    onFace: heldByFaces ? onFace : undefined,
+    ...(heldByFaces ? { onFace, edgesErr: EDGES_ERR * noiseOnFaces(cloud, faces, reach) } : {}),
     fitOrder: normalSpaceOrder(fine, shuffle, trust),
     shuffle,
     views: buildRangeViews(scan, viewpoints),
@@ -85,6 +103,30 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
   };
   prepared.selfMotions = findSelfMotions(prepared, scale.coarse, { cell: scale.fine, noise: estimated.noise });
   return prepared;
+}
+
+/**
+ * Radius within which normals must be estimated to scatter by no more than `FACE_SCATTER` on a face: a plane through n points
+ * of noise σ spread over a disc of radius r is tilted by 2 σ / (r √n) each way, and n = π r² / spacing². mm
+ */
+function radiusForFaces(noise: number, spacing: number): number {
+  return Math.sqrt((2 * noise * spacing) / (Math.sqrt(Math.PI) * FACE_SCATTER));
+}
+
+/** Distance of the points on faces from these, root mean square, mm. */
+function noiseOnFaces({ positions: p, normals }: PointCloud, faces: readonly PlanarFace[], reach: number): number {
+  let sum = 0;
+  let count = 0;
+  for (let i = 0; i < p.length; i += 3) {
+    for (const { normal, offset } of faces) {
+      const off = p[i] * normal[0] + p[i + 1] * normal[1] + p[i + 2] * normal[2] - offset;
+      if (Math.abs(off) > reach || !isTurnedLike(normals!, i, normal)) continue;
+      sum += off * off;
+      count++;
+      break;
+    }
+  }
+  return count > 0 ? Math.sqrt(sum / count) : 0;
 }
 
 /** A cloud thinned to one point a cell, its key points and their features. @param cell mm */

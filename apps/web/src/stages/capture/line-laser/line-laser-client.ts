@@ -7,6 +7,7 @@ import { uploadScan } from '../../../api/upload-scan';
 import type { FromLineLaser, LineLaserSetup, Shown, ShownPicture, ToLineLaser, Trace } from './line-laser-messages';
 import { setupFrom, standParams } from './stand-params';
 import { videoPictures } from './video-pictures';
+import { Store } from '../../../shared/store';
 
 /** What the page shows of a line-laser recording; points go to the 3D view directly. */
 export interface LineLaserState extends DeviceSaid {
@@ -82,19 +83,10 @@ function keptSetup(): Partial<LineLaserSetup> {
 }
 
 /** Runs the line-laser worker for the page and keeps what it says in one observable state. */
-export class LineLaserClient {
+export class LineLaserClient extends Store<LineLaserState> {
   private worker?: Worker;
-  private state = CLOSED;
-  private readonly listeners = new Set<() => void>();
   private readonly viewers = new Set<(points: PointsMessage) => void>();
   private packed?: (bytes: ArrayBuffer) => void;
-
-  readonly subscribe = (listener: () => void): (() => void) => {
-    this.listeners.add(listener);
-    return () => this.listeners.delete(listener);
-  };
-
-  readonly current = (): LineLaserState => this.state;
 
   addViewer(viewer: (points: PointsMessage) => void): () => void {
     this.viewers.add(viewer);
@@ -312,10 +304,9 @@ export class LineLaserClient {
   }
 
   private set(change: Partial<LineLaserState>): void {
-    this.state = { ...this.state, ...change };
-    this.listeners.forEach((l) => l());
+    this.put({ ...this.state, ...change });
   }
 }
 
 /** One recording at a time in a page. */
-export const lineLaserClient = new LineLaserClient();
+export const lineLaserClient = new LineLaserClient(CLOSED);

@@ -4,6 +4,7 @@ import type { SplatPatch } from '@amber-knit/core/tracking';
 import type { TrackBy } from '@amber-knit/planning';
 import type { FrameReport, FromCapture, Plane, TilePicture, ToCapture } from './capture-messages';
 import { deviceSaid, type DeviceSaid } from './device-said';
+import { Store } from '../../../shared/store';
 
 /** What the page shows of a capture; the model itself goes to the 3D view directly. */
 export interface CaptureState extends DeviceSaid {
@@ -54,19 +55,10 @@ export interface CaptureViewer {
 }
 
 /** Runs the capture worker for the page and keeps what it says in one observable state. */
-export class CaptureClient {
+export class CaptureClient extends Store<CaptureState> {
   private worker?: Worker;
-  private state = CLOSED;
-  private readonly listeners = new Set<() => void>();
   private readonly viewers = new Set<CaptureViewer>();
   private ended?: (frames: number) => void;
-
-  readonly subscribe = (listener: () => void): (() => void) => {
-    this.listeners.add(listener);
-    return () => this.listeners.delete(listener);
-  };
-
-  readonly current = (): CaptureState => this.state;
 
   addViewer(viewer: CaptureViewer): () => void {
     this.viewers.add(viewer);
@@ -210,10 +202,9 @@ export class CaptureClient {
   }
 
   private set(change: Partial<CaptureState>): void {
-    this.state = { ...this.state, ...change };
-    this.listeners.forEach((l) => l());
+    this.put({ ...this.state, ...change });
   }
 }
 
 /** One capture at a time in a page. */
-export const captureClient = new CaptureClient();
+export const captureClient = new CaptureClient(CLOSED);

@@ -1,6 +1,7 @@
 import type { FrameFault } from '@amber-knit/core/frames';
 import type { ScanView } from '@amber-knit/contracts';
 import type { FrameInfo, FromFrames, ToFrames } from './frames-messages';
+import { Store } from '../../../shared/store';
 
 /** What the page knows of the frames of one scan. */
 export interface FramesView {
@@ -44,21 +45,12 @@ const PLAYED = 5;
 const MOST_PICTURES = 400;
 
 /** Runs the frames' worker and keeps what it says in one observable state. */
-export class FramesClient {
+export class FramesClient extends Store<FramesView> {
   private worker?: Worker;
-  private state = CLOSED;
   private player?: ReturnType<typeof setInterval>;
-  private readonly listeners = new Set<() => void>();
   private readonly pictures = new Map<number, ImageBitmap>();
   private readonly asked = new Set<number>();
   private readonly onPicture = new Set<(frame: number) => void>();
-
-  readonly subscribe = (listener: () => void): (() => void) => {
-    this.listeners.add(listener);
-    return () => this.listeners.delete(listener);
-  };
-
-  readonly current = (): FramesView => this.state;
 
   /** Opens the frames of a scan; what was chosen in another is forgotten. */
   open(scan: ScanView): void {
@@ -176,12 +168,11 @@ export class FramesClient {
   }
 
   private change(change: Partial<FramesView>): void {
-    this.state = { ...this.state, ...change };
-    this.listeners.forEach((listener) => listener());
+    this.put({ ...this.state, ...change });
   }
 }
 
-export const framesClient = new FramesClient();
+export const framesClient = new FramesClient(CLOSED);
 
 /** Frames that something seems wrong with and that are not left out yet. */
 export function proposedFrames({ frames, dropped }: FramesView): number[] {

@@ -4,6 +4,7 @@ import { cloudSource } from '../../../view/load-artifact';
 import { hasPlace } from '../../../view/piece-content';
 import { drawnSegments, ghostScanner } from './ghost-scanner';
 import type { FromNextViews, Reach, ToNextViews } from './next-views.worker';
+import { Store } from '../../../shared/store';
 
 /** The scanner that places are looked for with: what it reaches, and its angles of view, where they are known. */
 export interface Scanner {
@@ -27,18 +28,9 @@ export interface NextViewsState {
 const NOTHING: NextViewsState = { for: null, found: null, progress: null, failed: null, shown: null, points: null };
 
 /** Asks a worker where to scan next, and holds the answer for the panel and the view. */
-class NextViewsClient {
-  private state = NOTHING;
+class NextViewsClient extends Store<NextViewsState> {
   private worker: Worker | null = null;
   private scanner: Scanner | null = null;
-  private readonly listeners = new Set<() => void>();
-
-  readonly subscribe = (listener: () => void): (() => void) => {
-    this.listeners.add(listener);
-    return () => this.listeners.delete(listener);
-  };
-
-  readonly current = (): NextViewsState => this.state;
 
   look(piece: PieceView, scanner: Scanner): void {
     this.clear();
@@ -83,8 +75,7 @@ class NextViewsClient {
   }
 
   private change(state: NextViewsState): void {
-    this.state = state;
-    this.listeners.forEach((listener) => listener());
+    this.put(state);
   }
 }
 
@@ -104,4 +95,4 @@ function pointsFor(view: NextView, angles: Scanner['view']): Float32Array {
   return out;
 }
 
-export const nextViewsClient = new NextViewsClient();
+export const nextViewsClient = new NextViewsClient(NOTHING);

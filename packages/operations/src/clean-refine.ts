@@ -1,0 +1,83 @@
+import { pointCount, type Scan } from '@amber-knit/core/geometry';
+import { GeometryError } from '@amber-knit/core/runtime';
+import { EachScanParams, scanNamed } from './each-scan.js';
+import { defineOperation } from './operation.js';
+import { LengthParam } from './params.js';
+import { countText, lengthText } from './quantity-text.js';
+import { noteMisfits, REFINING_FIGURES, refiningFigures } from './refined-frames.js';
+
+/** Fewer frames have nothing to agree on. */
+const LEAST_FRAMES = 3;
+
+export class CleanRefineParams extends EachScanParams {
+  @LengthParam({
+    title: 'Spacing',
+    min: 0,
+    max: 20,
+    help: 'Distance between the points that are made of the frames; empty or 0 follows the sensor’s own.',
+    whenEmpty: 'as the sensor',
+  })
+  spacing = 0;
+}
+
+/** Fits the frames of scans together, as is done with captures, and makes the points anew. */
+export const cleanRefine = defineOperation({
+  id: 'clean.refine',
+  version: 1,
+  stage: 'clean',
+  title: 'Make the frames agree',
+  help: 'Moves the frames of a scan a little so that all that see the same place agree, by shape and colours, and makes its points anew. For depth pictures that came in with the positions of a tracker.',
+  words: 'drift tracking poses trajectory rgbd depth pictures doubled lines blurred loop closure',
+  needs: ['scans'],
+  gives: ['scans'],
+  params: CleanRefineParams,
+  reads: (params) => params.only,
+  suggest: () => ({}),
+  async run({ scans }, params, ctx) {
+    const { refineFrames, rejoinFrames } = await import('@amber-knit/core/frames');
+    const { footprintOf } = await import('@amber-knit/core/pointcloud');
+    const chosen = params.only.length === 0 ? scans : params.only.map((name) => scanNamed(scans, name));
+    const able = chosen.filter((s) => (s.frames?.length ?? 0) >= LEAST_FRAMES);
+    if (able.length === 0)
+      throw new GeometryError(
+        'empty-input',
+        `None of these scans has ${LEAST_FRAMES} frames or more. Captures and folders of depth pictures have them; a cloud of points does not.`,
+      );
+    const done = new Map<Scan, Scan>();
+    const refined = [];
+    for (const scan of able) {
+      const part = ctx.part(done.size / able.length, (done.size + 1) / able.length, scan.name);
+      const frames = scan.frames!;
+      const r = await refineFrames(frames, {}, part.part(0, 0.8));
+      noteMisfits(r, frames, ctx);
+      const cloud = rejoinFrames(
+        scan.cloud,
+        r.frames,
+        frames.map((f) => f.scanFromSensor),
+        params.spacing || footprintOf(frames[0]),
+        part.part(0.8, 1),
+      );
+      refined.push(r);
+      done.set(scan, { ...scan, cloud, frames: r.frames });
+    }
+    const worked = [...done.values()];
+    return {
+      outputs: { scans: scans.map((s) => done.get(s) ?? s) },
+      figures: {
+        scans: worked.length,
+        frames: worked.reduce((n, s) => n + s.frames!.length, 0),
+        points: worked.reduce((n, s) => n + pointCount(s.cloud), 0),
+        ...refiningFigures(refined),
+      },
+    };
+  },
+  figures: {
+    scans: { kind: 'count', rank: 'detail', label: 'Scans', help: 'Scans whose frames were refined.' },
+    frames: { kind: 'count', rank: 'detail', label: 'Frames', help: 'Depth pictures that were fitted together.' },
+    points: { kind: 'count', rank: 'headline', label: 'Points', help: 'Points of these scans now.' },
+    ...REFINING_FIGURES,
+    refinedBy: { ...REFINING_FIGURES.refinedBy, rank: 'headline' },
+  },
+  summarize: (f) =>
+    `${countText(f.frames)} frames agree within ${lengthText(f.residual)}, moved by up to ${lengthText(f.refinedBy)}`,
+});
