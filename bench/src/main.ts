@@ -7,6 +7,7 @@ import { evenTrial } from './even-trial.js';
 import { finishTrial } from './finish-trial.js';
 import type { SurfaceShape } from '@amber-knit/core/fusion';
 import { fuseTrial } from './fuse-trial.js';
+import { fuzzReaders } from './fuzz/fuzz-readers.js';
 import { guidedTrial } from './guided-trial.js';
 import { intruderTrial } from './intruder-trial.js';
 import { jugChain } from './jug-chain.js';
@@ -41,6 +42,8 @@ interface Told {
   /** Beside a native library. */
   reference: boolean;
   shape: SurfaceShape;
+  /** Number to begin with. */
+  from?: number;
 }
 
 const BODIES: BenchObjectName[] = ['jug', 'bunny', 'dragon'];
@@ -79,6 +82,7 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
         reference: t.reference,
       }),
   },
+  fuzz: { takes: '[files] [--from N]', run: (t) => fuzzReaders(t.count ?? 20_000, t.from) },
   guided: {
     takes: '[objects] [SEED,SEED,…]',
     run: (t) => guidedTrial(t.objects.length ? t.objects : BENCH_OBJECTS, t.seeds.slice(0, 1)),
@@ -180,6 +184,7 @@ function told(words: string[]): Told {
     count: words.filter((w) => /^\d+$/.test(w)).map(Number)[0],
     reference: words.includes('--reference'),
     shape: words.includes('--crisp') ? 'crisp' : words.includes('--calm') ? 'calm' : 'even',
+    from: words.includes('--from') ? Number(words[words.indexOf('--from') + 1]) : undefined,
     manner: { log: words.includes('--log'), setupsKnown: words.includes('--setups') },
   };
 }

@@ -1,8 +1,7 @@
 // Puts the whole application under faults while it works: node scripts/faults/main.mjs [COUNT] [--seed N] [--within SECONDS]
 // Real steps and uploads run; after each fault it must be well again by itself, and nothing may be lost, stuck or twice.
-import { execFileSync, spawn, spawnSync } from 'node:child_process';
-import { chmodSync, mkdtempSync, openSync, readFileSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { execFileSync, spawnSync } from 'node:child_process';
+import { rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { Housekeeping } from '../../apps/server/dist/housekeeping/housekeeping.js';
@@ -13,7 +12,7 @@ import { StepQueue } from '../../apps/server/dist/steps/step-queue.js';
 import { BlobStore } from '../../apps/server/dist/storage/blob-store.js';
 import { writePly } from '../../packages/core/dist/io/index.js';
 import { createRandom } from '../../packages/core/dist/math/index.js';
-import { freePort } from '../cluster.mjs';
+import { startThrowaway, throwawayFolder, untilReady } from '../throwaway.mjs';
 import { Client } from './client.mjs';
 import { FAULTS } from './faults.mjs';
 
@@ -28,25 +27,13 @@ const WORKERS = 3;
 
 const random = createRandom(seed);
 const pick = (list) => list[Math.floor(random() * list.length)];
-const data = mkdtempSync(join(tmpdir(), 'amber-faults-'));
-chmodSync(data, 0o711);
+const data = throwawayFolder('faults');
 const small = mountSmallDisk();
-const port = await freePort();
-const log = openSync(join(tmpdir(), 'amber-faults.log'), 'w');
-const supervisor = spawn(process.execPath, ['scripts/supervise.mjs'], {
-  env: {
-    ...process.env,
-    DATABASE_URL: '',
-    DATA_DIR: data,
-    UPLOAD_DIR: join(data, 'uploads'),
-    PORT: String(port),
-    DEVICES_PORT: String(await freePort()),
-    WORKERS: String(WORKERS),
-    OPEN_SEED: '0',
-    KEPT_FREE_BYTES: String(40e6),
-  },
-  stdio: ['ignore', log, log],
+const application = await startThrowaway('faults', data, {
+  WORKERS: String(WORKERS),
+  KEPT_FREE_BYTES: String(40e6),
 });
+const { supervisor } = application;
 const wrong = [];
 const slow = [];
 let stopping = false;
@@ -62,9 +49,9 @@ supervisor.on('exit', (code) => {
   process.exit(1);
 });
 
-const client = new Client(`http://127.0.0.1:${port}`, random);
+const client = new Client(application.base, random);
 await well();
-const db = await openDatabase(readFileSync(join(data, 'database-url'), 'utf8'));
+const db = await openDatabase(application.databaseUrl());
 const blobs = new BlobStore(db);
 const stores = {
   db,
@@ -104,8 +91,7 @@ for (const v of await findViolations(stores)) wrong.push(`at the end: ${v.rule}:
 const open = await db.query(`SELECT id FROM step WHERE status IN ('queued', 'running')`);
 if (open.length > 0) wrong.push(`${open.length} steps are still open.`);
 await db.destroy();
-supervisor.kill('SIGTERM');
-await new Promise((resolve) => supervisor.once('exit', resolve));
+await application.stop();
 if (small) execFileSync('umount', [data]);
 rmSync(data, { recursive: true, force: true });
 
@@ -167,11 +153,7 @@ function scan(points, side) {
 
 /** Waits until the server says that it is ready. */
 async function well() {
-  for (const end = Date.now() + 120_000; Date.now() < end; await sleep(100)) {
-    const answer = await client?.call('GET', '/ready', undefined, { once: true });
-    if (answer?.status === 200) return;
-  }
-  wrong.push('The server was not ready for two minutes.');
+  if (!(await untilReady(client))) wrong.push('The server was not ready for two minutes.');
 }
 
 function shuffle(list) {

@@ -30,6 +30,7 @@ import { MetricsController, MetricsKey } from './metrics/metrics.controller.js';
 import { MetricsService } from './metrics/metrics.service.js';
 import { PieceStore } from './pieces/piece-store.js';
 import { PiecesController } from './pieces/pieces.controller.js';
+import { PieceReader } from './pieces/piece-reader.js';
 import { PiecesService } from './pieces/pieces.service.js';
 import { PresenceController } from './presence/presence.controller.js';
 import { PresenceService } from './presence/presence.service.js';
@@ -93,6 +94,7 @@ export class AppModule {
         RemarksService,
         PresenceService,
         PeopleService,
+        PieceReader,
         PiecesService,
         AwayService,
         StepsService,

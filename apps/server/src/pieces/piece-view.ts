@@ -1,44 +1,40 @@
-import type { DataSource } from 'typeorm';
 import type { Placement, PlacementDoubt } from '@amber-knit/core/geometry';
 import type { ArtifactView, DoubtView, PieceView, PlacementView, ScanView, StageState } from '@amber-knit/contracts';
 import { operationOf, shortCountText, STAGES, type Stage } from '@amber-knit/operations';
-import { Artifact, Person, Piece, PieceState, ScanRow, Step, type Heads } from '../database/entities.js';
-import { decodePlacements, placementsRekeyed } from '../storage/artifact-codec.js';
-import type { BlobStore } from '../storage/blob-store.js';
+import type { Artifact, Heads, Person, Piece, PieceState, ScanRow, Step } from '../database/entities.js';
+import { rekeyed } from '../storage/artifact-codec.js';
 import { titleOf } from '../steps/step-view.js';
 import { namesById, scansIn } from './scan-labels.js';
 import { surfaceFacts } from './surface-facts.js';
+
+/** All that a view of a piece is made of. */
+export interface PieceRows {
+  piece: Piece;
+  owner: Person | null;
+  /** The state that is looked at; none of a piece that has none yet. */
+  state?: PieceState;
+  scans: ScanRow[];
+  artifacts: Artifact[];
+  steps: Step[];
+  /** Of that state, by the ids of the scans. */
+  placements: Placement[];
+}
 
 export function artifactView(a: Artifact): ArtifactView {
   return { id: a.id, kind: a.kind, bytes: Number(a.facts.bytes ?? 0), facts: a.facts, stepId: a.stepId };
 }
 
 /** Puts together everything the browser shows of a piece, as it stands or as it stood at a state. */
-export async function buildPieceView(
-  db: DataSource,
-  blobs: BlobStore,
-  id: string,
-  stateId?: string,
-): Promise<PieceView> {
-  const manager = db.manager;
-  const piece = await manager.findOneByOrFail(Piece, { id });
-  const owner = piece.ownerId ? await manager.findOneByOrFail(Person, { id: piece.ownerId }) : null;
-  const shown = stateId ?? piece.stateId;
-  const state = shown ? await manager.findOneByOrFail(PieceState, { id: shown }) : undefined;
+export function viewOfPiece({ piece, owner, state, scans, artifacts: list, steps, placements }: PieceRows): PieceView {
   const heads: Heads = state?.heads ?? { clouds: {} };
-  const rows = scansIn(heads, await manager.find(ScanRow, { where: { pieceId: id }, order: { colorIndex: 'ASC' } }));
-  const artifacts = new Map((await manager.findBy(Artifact, { pieceId: id })).map((a) => [a.id, a]));
-  const steps = await manager.find(Step, { where: { pieceId: id }, order: { number: 'ASC' } });
+  const rows = scansIn(heads, scans);
+  const artifacts = new Map(list.map((a) => [a.id, a]));
   const stepOf = new Map(steps.map((s) => [s.id, s]));
   const view = (artifactId?: string): ArtifactView | null => {
     const a = artifactId ? artifacts.get(artifactId) : undefined;
     return a ? artifactView(a) : null;
   };
-  const placementList = heads.placements
-    ? decodePlacements(
-        placementsRekeyed(await blobs.get(artifacts.get(heads.placements)!.blobSha256), namesById(rows)).bytes,
-      )
-    : [];
+  const placementList = rekeyed(placements, namesById(rows));
   const scanList: ScanView[] = rows.map((r) => {
     const p = placementList.find((x) => x.name === r.name);
     const cloud = view(heads.clouds[r.id])!;
@@ -68,7 +64,7 @@ export async function buildPieceView(
   const reached = [...stages].reverse().find((s) => s.state === 'done' || s.state === 'outdated')?.stage ?? 'plan';
   const undoOf = state?.stepId ? stepOf.get(state.stepId) : undefined;
   return {
-    id,
+    id: piece.id,
     name: piece.name,
     note: piece.note,
     scans: scanList.length,

@@ -1,5 +1,5 @@
 import { Injectable, NotFoundException } from '@nestjs/common';
-import { DataSource, IsNull } from 'typeorm';
+import { DataSource } from 'typeorm';
 import type { PieceSummary, PieceView, PlanAnswers, VersionView } from '@amber-knit/contracts';
 import { summarizeScans, type PieceStats } from '@amber-knit/operations';
 import { advise } from '@amber-knit/planning';
@@ -9,7 +9,7 @@ import { CHANNELS, StepQueue } from '../steps/step-queue.js';
 import { stepView } from '../steps/step-view.js';
 import { lockPiece, lockSettledPiece } from './piece-lock.js';
 import { PieceStore } from './piece-store.js';
-import { buildPieceView } from './piece-view.js';
+import { PieceReader } from './piece-reader.js';
 import { ScanCopier } from './scan-copier.js';
 
 @Injectable()
@@ -19,21 +19,15 @@ export class PiecesService {
     private readonly blobs: BlobStore,
     private readonly store: PieceStore,
     private readonly queue: StepQueue,
+    private readonly reader: PieceReader,
   ) {}
 
-  async list(): Promise<PieceSummary[]> {
-    const pieces = await this.db.manager.find(Piece, { where: { awayAt: IsNull() }, order: { createdAt: 'ASC' } });
-    return Promise.all(
-      pieces.map(async (p) => {
-        const { id, name, note, scans, points, stage, triangles, watertight, updatedAt, picture, running, owner } =
-          await this.view(p.id);
-        return { id, name, note, scans, points, stage, triangles, watertight, updatedAt, picture, running, owner };
-      }),
-    );
+  list(): Promise<PieceSummary[]> {
+    return this.reader.list();
   }
 
   view(id: string): Promise<PieceView> {
-    return buildPieceView(this.db, this.blobs, id);
+    return this.reader.view(id);
   }
 
   async create(name: string, note: string): Promise<PieceView> {
@@ -105,7 +99,7 @@ export class PiecesService {
   async at(id: string, stateId: string): Promise<PieceView> {
     if (!(await this.db.manager.existsBy(PieceState, { id: stateId, pieceId: id })))
       throw new NotFoundException('There is no such version.');
-    return buildPieceView(this.db, this.blobs, id, stateId);
+    return this.reader.view(id, stateId);
   }
 
   /** @throws NotFoundException if the state is not one to go to; ConflictException while a step runs */

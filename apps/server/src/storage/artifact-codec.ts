@@ -274,8 +274,13 @@ export function decodePlacements(bytes: Uint8Array): Placement[] {
   }));
 }
 
-/** Placements with other keys for their scans; keys that are not known stay. */
+/** Stored placements with other keys for their scans; keys that are not known stay. */
 export function placementsRekeyed(bytes: Uint8Array, keys: ReadonlyMap<string, string>): EncodedArtifact {
+  return encodePlacements(rekeyed(decodePlacements(bytes), keys));
+}
+
+/** The same of placements that were decoded. */
+export function rekeyed(placements: readonly Placement[], keys: ReadonlyMap<string, string>): Placement[] {
   const keyOf = (key: string): string => keys.get(key) ?? key;
   const doubts = new Map<PlacementDoubt, PlacementDoubt>();
   const doubtOf = (d: PlacementDoubt): PlacementDoubt => {
@@ -283,15 +288,12 @@ export function placementsRekeyed(bytes: Uint8Array, keys: ReadonlyMap<string, s
     doubts.set(d, known);
     return known;
   };
-  const placements = decodePlacements(bytes);
-  return encodePlacements(
-    placements.map((p) => ({
-      ...p,
-      name: keyOf(p.name),
-      ...(p.neighbours ? { neighbours: p.neighbours.map((n) => ({ ...n, name: keyOf(n.name) })) } : {}),
-      ...(p.doubt ? { doubt: doubtOf(p.doubt) } : {}),
-    })),
-  );
+  return placements.map((p) => ({
+    ...p,
+    name: keyOf(p.name),
+    ...(p.neighbours ? { neighbours: p.neighbours.map((n) => ({ ...n, name: keyOf(n.name) })) } : {}),
+    ...(p.doubt ? { doubt: doubtOf(p.doubt) } : {}),
+  }));
 }
 
 /** Which scans count where, as JSON (docs/formats.md). */

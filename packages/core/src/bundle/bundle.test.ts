@@ -62,3 +62,33 @@ test('foreign bytes, a lying header and a cut end are refused', () => {
   expect(() => decodeBundle(lying)).toThrow(/claims 2147483647 bytes/);
   expect(() => decodeBundle(bytes.subarray(0, bytes.length - 5))).toThrow(/incomplete/);
 });
+
+/** The same bytes with another header, as a damaged or hostile file has it. */
+function withHeader(change: (text: string) => string): Uint8Array {
+  const length = new DataView(bytes.buffer).getUint32(4, true);
+  const text = new TextEncoder().encode(change(new TextDecoder().decode(bytes.subarray(8, 8 + length))));
+  const out = new Uint8Array(8 + text.length + bytes.length - 8 - length);
+  out.set(bytes.subarray(0, 4));
+  new DataView(out.buffer).setUint32(4, text.length, true);
+  out.set(text, 8);
+  out.set(bytes.subarray(8 + length), 8 + text.length);
+  return out;
+}
+
+test.each<[string, (text: string) => string]>([
+  ['no JSON', (t) => t.replace('"tables"', '"tables')],
+  ['no tables', (t) => t.replace('"tables"', '"other"')],
+  ['nothing known of it', (t) => t.replace('"meta":{"noise":0.1,"name":"kännchen"}', '"meta":null')],
+  ['an unknown type', (t) => t.replace('"f32"', '"f64"')],
+  ['rows below nothing', (t) => t.replace('"rows":40000', '"rows":-1')],
+  ['no rows to a page', (t) => t.replace('"pageRows":16384', '"pageRows":0')],
+  ['two tables of one name', (t) => t.replace('"name":"ids"', '"name":"points"')],
+  ['no columns', (t) => t.replace('"columns"', '"column"')],
+])('a header with %s is refused in words', (_, change) => {
+  expect(() => decodeBundle(withHeader(change))).toThrow('The header of the bundle is damaged.');
+});
+
+test.each(['4e15', '800000000'])('a table that claims %s rows gets no room for them', (claim) => {
+  const liar = withHeader((t) => t.replace('"rows":40000', `"rows":${claim}`));
+  expect(() => decodeBundle(liar)).toThrow('The stored data is incomplete.');
+});

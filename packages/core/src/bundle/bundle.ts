@@ -29,7 +29,8 @@ const PAGE_ROWS = 16_384;
 const typeOf = (a: Column): BundleTable['columns'][number]['type'] =>
   a instanceof Float32Array ? 'f32' : a instanceof Uint8Array ? 'u8' : a instanceof Uint16Array ? 'u16' : 'u32';
 
-const padded = (bytes: number): number => (bytes + 3) & ~3;
+/** Without bit operations: what a damaged header claims may be larger than these can tell. */
+const padded = (bytes: number): number => bytes + ((4 - (bytes % 4)) % 4);
 
 function pageBytes(table: BundleTable, rows: number): number {
   return table.columns.reduce((n, c) => n + padded(rows * c.size * BYTES[c.type]), 0);
@@ -216,7 +217,7 @@ export class BundleReader {
       const length = view.getUint32(4, true);
       if (length > 1 << 24) throw new GeometryError('corrupt-file', `The bundle's header claims ${length} bytes.`);
       if (bytes.length < 8 + length) return 0;
-      this.header = JSON.parse(new TextDecoder().decode(bytes.subarray(8, 8 + length))) as BundleHeader;
+      this.header = headerOf(bytes.subarray(8, 8 + length));
       at = 8 + length;
       this.onHeader?.(this.header);
     }
@@ -255,6 +256,33 @@ function enlarged(bytes: Uint8Array, length: number): Uint8Array<ArrayBuffer> {
   return out;
 }
 
+/** @throws GeometryError `corrupt-file` if it is no header: whoever reads on may rely on its shape */
+function headerOf(bytes: Uint8Array): BundleHeader {
+  try {
+    const header = JSON.parse(new TextDecoder().decode(bytes)) as BundleHeader;
+    const names = header.tables.map((t) => t.name);
+    if (isRecord(header.meta) && header.tables.every(isTable) && new Set(names).size === names.length) return header;
+  } catch {
+    // Said below.
+  }
+  throw new GeometryError('corrupt-file', 'The header of the bundle is damaged.');
+}
+
+const isRecord = (v: unknown): boolean => typeof v === 'object' && v !== null;
+const isCount = (v: unknown): boolean => Number.isSafeInteger(v) && (v as number) >= 0;
+
+function isTable(t: BundleTable): boolean {
+  const columns = t.columns.map((c) => c.name);
+  return (
+    typeof t.name === 'string' &&
+    isCount(t.rows) &&
+    isCount(t.pageRows) &&
+    (t.pageRows > 0 || t.rows === 0) &&
+    new Set(columns).size === columns.length &&
+    t.columns.every((c) => typeof c.name === 'string' && c.type in KINDS && isCount(c.size) && c.size > 0)
+  );
+}
+
 /** All tables of a complete bundle, columns joined. @throws GeometryError `corrupt-file` if it is cut off */
 export function decodeBundle(bytes: Uint8Array): {
   header: BundleHeader;
@@ -263,6 +291,8 @@ export function decodeBundle(bytes: Uint8Array): {
   const tables: Record<string, Record<string, Column>> = {};
   const reader: BundleReader = new BundleReader((name, first, _rows, columns) => {
     const t = reader.header!.tables.find((x) => x.name === name)!;
+    // Before room is made for it: a table that is not all there has no room to claim.
+    if (pageBytes(t, t.rows) > bytes.length) throw new GeometryError('corrupt-file', 'The stored data is incomplete.');
     const target = (tables[name] ??= Object.fromEntries(
       t.columns.map((c) => {
         const n = t.rows * c.size;

@@ -1,6 +1,7 @@
 export type { ArchiveFiles } from './archive/scans-in-archive.js';
 export { readArchive } from './archive/read-archive.js';
 export * from './byte-source.js';
+export { crc32c } from './e57/crc32c.js';
 export { readE57 } from './e57/read-e57.js';
 export * from './e57/write-e57.js';
 export * from './gif/write-gif.js';

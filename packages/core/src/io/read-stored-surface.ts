@@ -1,4 +1,5 @@
 import { BUNDLE_MAGIC } from '../bundle/bundle.js';
+import type { TriangleMesh } from '../geometry/triangle-mesh.js';
 import { knowledgeOf } from '../geometry/vertex-knowledge.js';
 import { GeometryError } from '../runtime/geometry-error.js';
 import { decodeMesh } from '../stored/stored-artifacts.js';
@@ -16,7 +17,7 @@ export function looksStored(bytes: Bytes): boolean {
  * @throws GeometryError `unsupported-format` for stored data that are no surface, `corrupt-file`
  */
 export function readStoredSurface(bytes: Bytes): ScanFile {
-  const mesh = decodeMesh(allBytes(bytes));
+  const mesh = decodeForeign(allBytes(bytes));
   if (mesh.indices.length === 0)
     throw new GeometryError('unsupported-format', 'The stored data hold no surface. Choose a piece that has one.');
   return {
@@ -30,4 +31,14 @@ export function readStoredSurface(bytes: Bytes): ScanFile {
     inMillimetres: true,
     notes: [],
   };
+}
+
+/** Our own files as they come from outside: what looks like one may be damaged, or hold something else. */
+function decodeForeign(bytes: Uint8Array): TriangleMesh {
+  try {
+    return decodeMesh(bytes);
+  } catch (error) {
+    if (error instanceof GeometryError) throw error;
+    throw new GeometryError('corrupt-file', 'The stored data are damaged. Fetch the file again.');
+  }
 }

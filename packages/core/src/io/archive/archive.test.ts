@@ -104,6 +104,13 @@ describe('an archive of scans', () => {
     );
   });
 
+  test('a file whose content would begin behind the end of the archive is refused', async () => {
+    const archive = zip({ 'a.ply': writePly(mesh) });
+    // The length of its name, as its own header has it.
+    new DataView(archive.buffer, archive.byteOffset).setUint16(26, 0xffff, true);
+    await expect(readScanFiles(archive, 'scans.zip')).rejects.toThrow(/cut off or damaged/);
+  });
+
   test('a bomb is refused before it is unpacked', async () => {
     // A zip of zeros whose directory claims a terabyte.
     const bomb = zip({ 'a.ply': new Uint8Array(1000) });

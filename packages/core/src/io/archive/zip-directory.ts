@@ -62,11 +62,13 @@ export function readZipDirectory(bytes: Bytes): ZipEntry[] {
   return entries;
 }
 
-/** Where the content of an entry begins. */
+/** Where the content of an entry begins. @throws GeometryError `corrupt-file` if that lies behind the end of the archive */
 export function contentStart(source: ByteSource, { at }: ZipEntry): number {
   const view = viewOf(source, at, LOCAL_BYTES);
   if (view.getUint32(0, true) !== LOCAL) throw damaged();
-  return at + LOCAL_BYTES + view.getUint16(26, true) + view.getUint16(28, true);
+  const start = at + LOCAL_BYTES + view.getUint16(26, true) + view.getUint16(28, true);
+  if (start > source.size) throw damaged();
+  return start;
 }
 
 function findDirectory(source: ByteSource): { at: number; size: number } {
