@@ -4,6 +4,7 @@ import type { DepthFrame } from '@amber-knit/core/geometry';
 import {
   createRandom,
   fromTwist,
+  gaussian,
   invertRigid,
   multiply,
   transformPoint,
@@ -38,6 +39,8 @@ interface Planted {
   /** Drift at the end of the round: degrees, mm. */
   degrees: number;
   mm: number;
+  /** What each frame is off by itself, one standard deviation about every axis and along it: degrees, mm. */
+  each?: { degrees: number; mm: number };
 }
 
 /**
@@ -48,10 +51,18 @@ export async function driftTrial(frames: number): Promise<void> {
   const gauge = truthMesh(turnedGauge, 1.5);
   const gaugeScene = setupScene(gauge, restingPose(gauge, UPRIGHT), turnedGauge.color, 0, 118);
   await report({ name: `jug, ${frames} frames`, scene: jugOnTable(UPRIGHT).scene, frames, degrees: 1, mm: 2 });
+  await report({
+    name: `jug, ${frames} frames each off by itself`,
+    scene: jugOnTable(UPRIGHT).scene,
+    frames,
+    degrees: 0,
+    mm: 0,
+    each: { degrees: 0.15, mm: 0.4 },
+  });
   await report({ name: `turned gauge, ${frames} frames`, scene: gaugeScene, frames, degrees: 0, mm: 0.14 });
 }
 
-async function report({ name, scene, frames: count, degrees, mm }: Planted): Promise<void> {
+async function report({ name, scene, frames: count, degrees, mm, each = { degrees: 0, mm: 0 } }: Planted): Promise<void> {
   const random = createRandom(1);
   const truth: Mat4[] = [];
   const frames = Array.from({ length: count }, (_, k): DepthFrame => {
@@ -64,7 +75,11 @@ async function report({ name, scene, frames: count, degrees, mm }: Planted): Pro
     const [x, y, z] = transformPoint(spin, 0, 0, 74);
     // About the object's middle, so that the turn does not add to the shift.
     const drift = multiply(fromTwist(0, 0, 0, 0.6 * mm * share - x, 0.8 * mm * share - y, 74 - z), spin);
-    return { ...captureFrame(scene, pose, camera, random, `frame ${k}`), scanFromSensor: multiply(drift, pose) };
+    const off = (size: number): number => (size === 0 ? 0 : size * gaussian(random));
+    const angle = (each.degrees * Math.PI) / 180;
+    const own = fromTwist(off(angle), off(angle), off(angle), off(each.mm), off(each.mm), off(each.mm));
+    const scanFromSensor = multiply(drift, multiply(pose, own));
+    return { ...captureFrame(scene, pose, camera, random, `frame ${k}`), scanFromSensor };
   });
   const begun = performance.now();
   const refined = await refineFrames(frames, {}, createRunContext());

@@ -88,6 +88,6 @@ function twice(object: BenchObject): BenchObject {
 export function report(title: string, r: TrialResult): void {
   const loose = r.scans - r.registered - r.doubtful;
   console.log(
-    `${title}: neighbours overlap ${(100 * r.chainOverlap).toFixed(0)} %, ${r.registered}/${r.scans} registered, ${r.doubtful} in doubt, ${loose} loose, worst registered ${r.worstAngleDeg.toFixed(3)}° ${r.worstShift.toFixed(3)} mm, ${r.seconds.toFixed(1)} s`,
+    `${title}: neighbours overlap ${(100 * r.chainOverlap).toFixed(0)} %, ${r.registered}/${r.scans} registered, ${r.doubtful} in doubt, ${loose} loose, worst registered ${r.worstAngleDeg.toFixed(3)}° ${r.worstShift.toFixed(3)} mm, ${r.overPredicted.toFixed(1)} times the predicted, ${r.seconds.toFixed(1)} s`,
   );
 }

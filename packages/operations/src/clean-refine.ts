@@ -1,6 +1,7 @@
-import { pointCount, type Scan } from '@amber-knit/core/geometry';
+import { pointCount, wereRefined, type Scan } from '@amber-knit/core/geometry';
 import { GeometryError } from '@amber-knit/core/runtime';
 import { EachScanParams, scanNamed } from './each-scan.js';
+import { OPERATION_IDS } from './operation-ids.js';
 import { defineOperation } from './operation.js';
 import { LengthParam } from './params.js';
 import { countText, lengthText } from './quantity-text.js';
@@ -22,11 +23,11 @@ export class CleanRefineParams extends EachScanParams {
 
 /** Fits the frames of scans together, as is done with captures, and makes the points anew. */
 export const cleanRefine = defineOperation({
-  id: 'clean.refine',
+  id: OPERATION_IDS.cleanRefine,
   version: 1,
   stage: 'clean',
   title: 'Make the frames agree',
-  help: 'Moves the frames of a scan a little so that all that see the same place agree, by shape and colours, and makes its points anew. For depth pictures that came in with the positions of a tracker.',
+  help: 'Moves the frames of a scan a little so that all that see the same place agree, by shape and colours, and makes its points anew. For depth pictures that came in with the positions of a tracker; captures are refined when they end, and left as they are unless they are chosen.',
   words: 'drift tracking poses trajectory rgbd depth pictures doubled lines blurred loop closure',
   needs: ['scans'],
   gives: ['scans'],
@@ -43,10 +44,11 @@ export const cleanRefine = defineOperation({
         'empty-input',
         `None of these scans has ${LEAST_FRAMES} frames or more. Captures and folders of depth pictures have them; a cloud of points does not.`,
       );
+    const wanted = params.only.length > 0 ? able : able.filter((s) => !wereRefined(s.frames!));
     const done = new Map<Scan, Scan>();
     const refined = [];
-    for (const scan of able) {
-      const part = ctx.part(done.size / able.length, (done.size + 1) / able.length, scan.name);
+    for (const scan of wanted) {
+      const part = ctx.part(done.size / wanted.length, (done.size + 1) / wanted.length, scan.name);
       const frames = scan.frames!;
       const r = await refineFrames(frames, {}, part.part(0, 0.8));
       noteMisfits(r, frames, ctx);
@@ -67,7 +69,7 @@ export const cleanRefine = defineOperation({
         scans: worked.length,
         frames: worked.reduce((n, s) => n + s.frames!.length, 0),
         points: worked.reduce((n, s) => n + pointCount(s.cloud), 0),
-        ...refiningFigures(refined),
+        ...(refined.length > 0 ? refiningFigures(refined) : {}),
       },
     };
   },
@@ -79,5 +81,7 @@ export const cleanRefine = defineOperation({
     refinedBy: { ...REFINING_FIGURES.refinedBy, rank: 'headline' },
   },
   summarize: (f) =>
-    `${countText(f.frames)} frames agree within ${lengthText(f.residual)}, moved by up to ${lengthText(f.refinedBy)}`,
+    f.scans === 0
+      ? 'All frames agreed already'
+      : `${countText(f.frames)} frames agree within ${lengthText(f.residual)}, moved by up to ${lengthText(f.refinedBy)}`,
 });

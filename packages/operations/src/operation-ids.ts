@@ -12,6 +12,7 @@ export const OPERATION_IDS = {
   checkWalls: 'check.walls',
   cleanCut: 'clean.cut',
   cleanFrames: 'clean.frames',
+  cleanRefine: 'clean.refine',
   cleanRescale: 'clean.rescale',
   cleanStrays: 'clean.strays',
   cleanSupport: 'clean.support',

@@ -65,6 +65,8 @@ export interface PieceStats {
   /** Median diagonal of the scans' boxes. */
   diagonal: number;
   hasFrames: boolean;
+  /** Scans whose frames were never made to agree. */
+  unrefined: number;
   hasColors: boolean;
   triangles: number;
   hasModel: boolean;

@@ -56,6 +56,7 @@ test.each(OPERATIONS.map((o) => [o.id, o] as const))(
       spacing: 0.5,
       diagonal: 160,
       hasFrames: true,
+      unrefined: 0,
       hasColors: true,
       triangles: 300_000,
       hasModel: false,

@@ -1,4 +1,4 @@
-import { boundsOf, diagonalOf, pointCount, triangleCount } from '@amber-knit/core/geometry';
+import { boundsOf, diagonalOf, pointCount, triangleCount, wereRefined } from '@amber-knit/core/geometry';
 import { estimateSpacing } from '@amber-knit/core/pointcloud';
 import type { PieceStats, WorkData } from './operation.js';
 
@@ -12,6 +12,7 @@ export function pieceStats(data: Partial<WorkData>): PieceStats {
       spacing: estimateSpacing(s.cloud),
       diagonal: diagonalOf(boundsOf(s.cloud.positions)),
       hasFrames: Boolean(s.frames?.length),
+      unrefined: !wereRefined(s.frames ?? []),
       hasColors: Boolean(s.cloud.colors),
     })),
     data.mesh ? triangleCount(data.mesh) : 0,
@@ -26,6 +27,8 @@ export interface ScanFacts {
   spacing: number;
   diagonal: number;
   hasFrames: boolean;
+  /** Its frames were never made to agree. */
+  unrefined: boolean;
   hasColors: boolean;
 }
 
@@ -41,6 +44,7 @@ export function summarizeScans(
     spacing: median(scans.map((s) => s.spacing)),
     diagonal: median(scans.map((s) => s.diagonal)),
     hasFrames: scans.some((s) => s.hasFrames),
+    unrefined: scans.filter((s) => s.unrefined).length,
     hasColors: scans.some((s) => s.hasColors),
     triangles,
     ...has,

@@ -58,6 +58,7 @@ export function factsOf({ stats, scans }: Pick<Ground, 'stats' | 'scans'>): Fact
     points: stats.points,
     triangles: stats.triangles,
     pictures: stats.hasFrames ? 1 : 0,
+    unrefined: stats.unrefined,
     colours: stats.hasFrames || stats.hasColors ? 1 : 0,
     loose: scans.filter((s) => s.state === 'loose').length,
     doubtful: scans.filter((s) => s.doubtful).length,

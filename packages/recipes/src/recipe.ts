@@ -7,6 +7,7 @@ export const FACTS = {
   points: 'number of points of all scans',
   triangles: 'number of triangles of the surface',
   pictures: 'a scan has pictures (1 or 0)',
+  unrefined: 'number of scans whose frames were never made to agree',
   colours: 'a scan has pictures or coloured points (1 or 0)',
   loose: 'number of scans without a place',
   doubtful: 'number of scans whose place is in doubt',

@@ -2,7 +2,13 @@ import { OPERATION_IDS } from '@amber-knit/operations';
 import type { Recipe, RecipeStep } from './recipe.js';
 
 const COLOURED: RecipeStep['when'] = { fact: 'colours', above: 0 };
-const CLEANED: RecipeStep[] = [{ operation: OPERATION_IDS.cleanSupport }, { operation: OPERATION_IDS.cleanStrays }];
+/** Frames of a tracker's places are made to agree; captures were when they ended. */
+export const AGREEING: RecipeStep = { operation: OPERATION_IDS.cleanRefine, when: { fact: 'unrefined', above: 0 } };
+const CLEANED: RecipeStep[] = [
+  AGREEING,
+  { operation: OPERATION_IDS.cleanSupport },
+  { operation: OPERATION_IDS.cleanStrays },
+];
 const KNITTED: RecipeStep[] = [
   { operation: OPERATION_IDS.registerAutomatic },
   { operation: OPERATION_IDS.fuseSurface },

@@ -178,8 +178,9 @@ function strayName({ piece, scans, artifacts, states, steps, blobs }: ArchiveCon
     if (s.sourceSha256 && !known.has(s.sourceSha256)) return `the file that ${s.operationId} began with is not in it`;
   const named = [
     ...scans.flatMap((s) => [s.originalId, s.framesId]),
-    ...states.flatMap(({ heads: { clouds, labels: _labels, ...slots } }) => [
+    ...states.flatMap(({ heads: { clouds, labels: _labels, frames, ...slots } }) => [
       ...Object.values(clouds ?? {}),
+      ...Object.values(frames ?? {}),
       ...Object.values(slots),
     ]),
   ];

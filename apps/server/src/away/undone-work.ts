@@ -12,7 +12,8 @@ const UNDONE = `WITH RECURSIVE line AS (
     AND NOT EXISTS (SELECT 1 FROM capture c WHERE c.step_id = s.id)),
   named AS (
     SELECT e.value AS artifact FROM line l, jsonb_each_text(l.heads -> 'clouds') e
-    UNION SELECT e.value FROM line l, jsonb_each_text(l.heads - 'clouds' - 'labels') e
+    UNION SELECT e.value FROM line l, jsonb_each_text(coalesce(l.heads -> 'frames', '{}')) e
+    UNION SELECT e.value FROM line l, jsonb_each_text(l.heads - 'clouds' - 'labels' - 'frames') e
     UNION SELECT e.value FROM shared_view v, jsonb_each_text(v.heads) e WHERE v.piece_id = $1
     UNION SELECT unnest(v.files)::text FROM shared_view v WHERE v.piece_id = $1
     UNION SELECT c.original_id::text FROM scan c WHERE c.piece_id = $1

@@ -112,6 +112,8 @@ const RULES: readonly Rule[] = [
     sql: `WITH named AS (
             SELECT s.id, s.piece_id, e.value AS artifact FROM piece_state s, jsonb_each_text(s.heads -> 'clouds') e
             UNION ALL
+            SELECT s.id, s.piece_id, e.value FROM piece_state s, jsonb_each_text(coalesce(s.heads -> 'frames', '{}')) e
+            UNION ALL
             SELECT s.id, s.piece_id, s.heads ->> slot FROM piece_state s, unnest(ARRAY['placements', 'mesh', 'model', 'light', 'dimensions', 'trust', 'deviation', 'surroundings', 'placings', 'picture']) slot
             WHERE s.heads ? slot)
           SELECT 'state ' || n.id || ' names artifact ' || n.artifact AS what FROM named n

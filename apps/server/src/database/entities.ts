@@ -68,6 +68,8 @@ export interface Heads {
   clouds: Record<string, string>;
   /** By scan id. */
   labels?: Record<string, ScanLabel>;
+  /** Frames artifact by scan id, of scans whose frames stand elsewhere than they came in. */
+  frames?: Record<string, string>;
   placements?: string;
   mesh?: string;
   model?: string;

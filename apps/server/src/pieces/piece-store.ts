@@ -140,6 +140,10 @@ export class PieceStore {
       const artifact = await this.saveArtifact(pieceId, stepId, c.cloud, manager);
       next.clouds[row.id] = artifact.id;
       made.push(artifact.id);
+      if (!c.frames) continue;
+      const frames = await this.saveArtifact(pieceId, stepId, c.frames, manager);
+      next.frames = { ...next.frames, [row.id]: frames.id };
+      made.push(frames.id);
     }
     for (const row of rows) if (result.dropped.includes(row.name)) delete next.clouds[row.id];
     for (const slot of [

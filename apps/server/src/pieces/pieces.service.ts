@@ -122,6 +122,7 @@ export class PiecesService {
         spacing: Number(s.cloud.facts.spacing),
         diagonal: Number(s.cloud.facts.diagonal),
         hasFrames: s.frames > 0,
+        unrefined: Boolean(s.cloud.facts.unrefined),
         hasColors: Boolean(s.cloud.facts.colours),
       })),
       view.triangles,

@@ -3,9 +3,11 @@ import type { Heads, ScanLabel, ScanRow } from '../database/entities.js';
 /** A scan as it is called in some state of the piece. */
 export type LabelledScan = ScanRow & { note: string };
 
-/** The scans that exist in a state, in order, under the names they have there. */
+/** The scans that exist in a state, in order, under the names and with the frames they have there. */
 export function scansIn(heads: Heads, rows: readonly ScanRow[]): LabelledScan[] {
-  return rows.filter((r) => heads.clouds[r.id]).map((r) => ({ note: '', ...r, ...heads.labels?.[r.id] }));
+  return rows
+    .filter((r) => heads.clouds[r.id])
+    .map((r) => ({ note: '', ...r, ...heads.labels?.[r.id], framesId: heads.frames?.[r.id] ?? r.framesId }));
 }
 
 /** The state with other labels for some scans. */

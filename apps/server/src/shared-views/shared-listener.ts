@@ -3,6 +3,7 @@ import { once } from 'node:events';
 import type { NestExpressApplication } from '@nestjs/platform-express';
 import type { Problem } from '@amber-knit/contracts';
 import type { ServerConfig } from '../config.js';
+import { sayReady } from '../log/log.js';
 
 /** Addresses of the pages of shared views. */
 export const isSharedPage = (path: string): boolean => /^\/s\/[^/]+\/?$/.test(path);
@@ -44,6 +45,6 @@ export async function listenForSharedViews(app: NestExpressApplication, config: 
   const server = createServer(sharedOnly(app.getHttpAdapter().getInstance() as RequestListener));
   server.listen(config.sharedPort, config.sharedHost);
   await once(server, 'listening');
-  console.log(`Shared views on http://${config.sharedHost}:${config.sharedPort}`);
+  sayReady(`Shared views on http://${config.sharedHost}:${config.sharedPort}`);
   return server;
 }

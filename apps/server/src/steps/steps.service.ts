@@ -5,6 +5,7 @@ import { findOperation, OPERATION_IDS, operationOf, parseParams, type Operation 
 import { GeometryError } from '@amber-knit/core/runtime';
 import { currentName } from '../accounts/current-person.js';
 import { Artifact, Piece, Step } from '../database/entities.js';
+import { log } from '../log/log.js';
 import { PiecesService } from '../pieces/pieces.service.js';
 import { CHANNELS, StepQueue } from './step-queue.js';
 import { stepView, wholeStepView } from './step-view.js';
@@ -64,6 +65,7 @@ export class StepsService {
       );
       await this.queue.notify(CHANNELS.step, step.id, tx);
       await this.queue.notify(CHANNELS.queued, step.id, tx);
+      log.info({ step: step.id, piece: pieceId, operation: operationId }, 'step asked for');
       return stepView(await tx.findOneByOrFail(Step, { id: step.id }));
     });
   }

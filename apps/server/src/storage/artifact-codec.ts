@@ -12,6 +12,7 @@ import {
   type LightModel,
   type TexturedMesh,
   type TriangleMesh,
+  wereRefined,
 } from '@amber-knit/core/geometry';
 import {
   applyCut,
@@ -114,6 +115,7 @@ export function encodeScanCloud(
       depth: b.max[1] - b.min[1],
       height: b.max[2] - b.min[2],
       colours: scan.cloud.colors !== undefined,
+      ...(wereRefined(scan.frames ?? []) ? {} : { unrefined: true }),
       ...(base && kept ? { base: base.id } : {}),
       ...(dropped.length > 0 ? { droppedFrames: dropped.join('\n') } : {}),
     },
@@ -129,11 +131,13 @@ export function cutOnto(base: string, cut: Uint8Array, whole: Uint8Array): Uint8
 export function encodeScanFrames(scan: Scan): EncodedArtifact | undefined {
   if (!scan.frames?.length) return undefined;
   const growth = coverageGrowth(scan.frames);
+  // Those that are left out stay stored: they can be taken in again.
+  const all = [...scan.frames, ...(scan.droppedFrames ?? [])];
   return {
     kind: 'frames',
-    bytes: encodeFrames(scan.frames),
+    bytes: encodeFrames(all),
     facts: {
-      frames: scan.frames.length,
+      frames: all.length,
       // In per cent, one number after the other.
       ...(growth.length > 0 ? { coverage: growth.map((v) => Math.round(100 * v)).join(' ') } : {}),
     },

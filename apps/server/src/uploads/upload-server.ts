@@ -5,6 +5,7 @@ import type { NextFunction, Request, RequestHandler, Response } from 'express';
 import type { RightsService } from '../accounts/rights.service.js';
 import type { ServerConfig } from '../config.js';
 import { toProblem } from '../problem.filter.js';
+import { log } from '../log/log.js';
 import { rightToRun } from '../steps/right-to-run.js';
 import type { DiskSpace } from '../storage/disk-space.js';
 import type { FinishedUpload, UploadFinisher } from './upload-finisher.js';
@@ -111,6 +112,6 @@ function asTusError(e: unknown): { status_code: number; body: string } {
           detail: `${MOST_UNFINISHED} uploads are under way already. Let some come to their end first.`,
         }
       : toProblem(e);
-  if (problem.status === 500) console.error(e);
+  if (problem.status === 500) log.error({ err: e }, 'An upload failed.');
   return { status_code: problem.status, body: JSON.stringify(problem) };
 }

@@ -3,6 +3,7 @@ import { readdir, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { readConfig } from '../config.js';
 import { openDatabase } from '../database/data-source.js';
+import { sayReady } from '../log/log.js';
 import { PieceStore } from '../pieces/piece-store.js';
 import { StepQueue } from '../steps/step-queue.js';
 import { BlobStore } from '../storage/blob-store.js';
@@ -23,7 +24,7 @@ const workDir = join(reading, String(process.pid));
 const runner = new StepRunner(db, blobs, new PieceStore(db, blobs), queue, threadFile, workDir);
 const worker = new StepWorker(config.databaseUrl, queue, runner);
 await worker.start(Number(process.env.WORKER_STEPS ?? 1));
-console.log('Worker ready.');
+sayReady('Worker ready.');
 
 let stopping = false;
 const stop = async (): Promise<void> => {

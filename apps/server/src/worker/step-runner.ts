@@ -6,6 +6,7 @@ import { sharedCancelFlag } from '@amber-knit/core/runtime';
 import { findOperation, parseParams } from '@amber-knit/operations';
 import { Artifact, Piece, ScanRow, Step } from '../database/entities.js';
 import { isConnectionFault, onceReachable } from '../database/connection-fault.js';
+import { log } from '../log/log.js';
 import { lockPiece } from '../pieces/piece-lock.js';
 import type { PieceStore } from '../pieces/piece-store.js';
 import { namesById, scansIn } from '../pieces/scan-labels.js';
@@ -50,6 +51,10 @@ export class StepRunner {
     const lease: Lease = { stepId: step.id, worker: step.worker ?? '', attempt: step.attempt };
     const state: Running = { lease, flag: sharedCancelFlag(), cancelled: step.cancelRequested, givenUp: false };
     this.running.set(step.id, state);
+    const told = log.child({ step: step.id, piece: step.pieceId, operation: step.operationId, attempt: step.attempt });
+    const begun = performance.now();
+    told.info('step began');
+    let fault: unknown;
     const beat = setInterval(() => {
       this.queue.beat(lease).then(
         (held) => held || this.giveUp(state),
@@ -59,10 +64,13 @@ export class StepRunner {
     try {
       await this.runAndStore(step, state);
     } catch (e) {
+      fault = e;
       await this.end(state, e);
     } finally {
       clearInterval(beat);
       this.running.delete(step.id);
+      const ms = Math.round(performance.now() - begun);
+      told.info(fault === undefined ? { ms } : { ms, why: wordsOf(fault) }, fault === undefined ? 'step done' : 'step ended');
     }
   }
 
@@ -104,7 +112,8 @@ export class StepRunner {
       await this.finish(lease, { status: 'failed', error: wordsOf(e), ...figures });
     };
     await onceReachable(write, held).catch((fault: unknown) => {
-      if (!(fault instanceof LostLeaseError)) console.error('How a step ended could not be written:', fault);
+      if (!(fault instanceof LostLeaseError))
+        log.error({ err: fault, step: lease.stepId }, 'How a step ended could not be written.');
     });
   }
 

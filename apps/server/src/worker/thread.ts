@@ -8,7 +8,7 @@ import { decodeDeviation, encodeDeviation } from '@amber-knit/core/stored';
 import { createRunContext, GeometryError } from '@amber-knit/core/runtime';
 import { findOperation, runOperation, type Figures, type WorkData } from '@amber-knit/operations';
 import { ThreadPool } from '@amber-knit/threads';
-import type { LightModel, TexturedMesh } from '@amber-knit/core/geometry';
+import type { LightModel, Scan, TexturedMesh } from '@amber-knit/core/geometry';
 import {
   decodeDimensions,
   decodeTrust,
@@ -153,8 +153,7 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
     clouds: changed.map((s) => ({
       name: s.name,
       cloud: encodeScanCloud(s, decoded.find((d) => d.stored.id === s.storedAs)?.stored, write),
-      // Frames never change after capture; only a new scan brings some.
-      frames: scans.some((old) => old.name === s.name) ? undefined : encodeScanFrames(s),
+      frames: haveMoved(s, scans.find((old) => old.name === s.name)) ? encodeScanFrames(s) : undefined,
       frameCount: s.frames?.length ?? 0,
       isNew: !scans.some((old) => old.name === s.name),
       splitFrom: scans.find((old) => old.name !== s.name && old.storedAs !== undefined && old.storedAs === s.storedAs)
@@ -178,6 +177,10 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
     file: outputs.file,
   };
 }
+
+/** A new scan brings its frames, an old one only if they stand elsewhere now: all else of them never changes. */
+const haveMoved = (scan: Scan, old: Scan | undefined): boolean =>
+  !old || (scan.frames ?? []).some((f) => old.frames?.every((o) => o.scanFromSensor !== f.scanFromSensor));
 
 /** The memory of all results that are held, each once. */
 function buffersOf({ clouds, figures: _f, summary: _s, dropped: _d, ...slots }: ThreadResult): ArrayBuffer[] {

@@ -45,6 +45,10 @@ export function changedFrame(
   };
 }
 
+/** Whether the frames of a scan were fitted to each other before (`refineFrames`); fewer than three have nothing to agree on. */
+export const wereRefined = (frames: readonly DepthFrame[]): boolean =>
+  frames.length < 3 || frames.every((f) => f.drift !== undefined);
+
 /** A level camera of which only the field of view (left to right, degrees) is known; its axis meets the middle. */
 export function pinhole(width: number, height: number, fieldOfView: number): Intrinsics {
   const f = width / 2 / Math.tan((fieldOfView * Math.PI) / 360);

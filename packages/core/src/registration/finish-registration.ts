@@ -65,13 +65,15 @@ export function finishRegistration(
     const nothing = { rms: 0, worstRms: 0, converged: true, convergence: [] };
     return { placements, reference: '', anchor: '', residuals: [], doubts: [], ...nothing };
   }
+  // What is true of some of the scans is true of their neighbours, whose own faces may be too small to be told.
+  const edges = medianOf(list.flatMap((i) => prepared[i].edgesErr ?? []));
   const scans: RefinementScan[] = list.map((i) => ({
     cloud: prepared[i].fine,
     grid: prepared[i].fineGrid,
     sample: prepared[i].fitOrder,
     trust: prepared[i].trust,
     onFace: prepared[i].onFace,
-    edgesErr: prepared[i].edgesErr,
+    edgesErr: prepared[i].edgesErr ?? edges,
   }));
   const noise = medianNoise(list.map((i) => prepared[i]));
   const evidenceScale = { cell: scale.fine, noise };
@@ -123,13 +125,6 @@ export function finishRegistration(
     { maxDistance: endDistance, tukey: endTukey, samples: REFINE_JOINTLY_DEFAULTS.samples },
     known.map((k) => ({ ...k, scan: list.indexOf(k.scan) })),
   );
-  if ((globalThis as any).DUMP) (globalThis as any).DUMP({ noise, edges: scans.map(s=>s.edgesErr), fine: scale.fine, anchor, at: (edges: number) => placementUncertainty(
-    scans.map(s=>({...s,edgesErr:s.edgesErr===undefined?undefined:s.edgesErr*edges})),
-    list.map((i) => placements[i].pieceFromScan),
-    refined.residuals.map((r) => [r.a, r.b] as const),
-    { maxDistance: endDistance, tukey: endTukey, samples: REFINE_JOINTLY_DEFAULTS.samples },
-    known.map((k) => ({ ...k, scan: list.indexOf(k.scan) })),
-  ) });
   list.forEach((i, k) => {
     if (list.length > 1) placements[i].uncertainty = uncertainty[k];
   });
@@ -186,10 +181,15 @@ function selfChecks(
 ): PlacementDoubt[] {
   const poses = placements.map((p) => (p.state === 'registered' ? p.pieceFromScan : undefined));
   const odds = scansAtOdds(prepared, poses, fixed, scale);
+  const flat = 2 * prepared.filter((s) => s.onFace).length >= prepared.length;
   return prepared.flatMap((scan, i): PlacementDoubt[] => {
     const { uncertainty } = placements[i];
     if (!uncertainty || known.includes(scan.name)) return [];
-    const reason = odds.has(i) ? 'seen-through' : isHeld(uncertainty, scale, scan.onFace !== undefined) ? undefined : 'loosely';
+    const reason = odds.has(i)
+      ? 'seen-through'
+      : isHeld(uncertainty, scale, flat || scan.onFace !== undefined)
+        ? undefined
+        : 'loosely';
     return reason ? doubtOver(scan, reason, prepared, placements, scale) : [];
   });
 }
@@ -261,6 +261,8 @@ export function agreementOf(
   return { ...agreementFrom(sum, own.shuffle.length), quality: evidenceQuality(sum) };
 }
 
-export function medianNoise(scans: readonly PreparedScan[]): number {
-  return scans.map((s) => s.noise).sort((a, b) => a - b)[scans.length >> 1];
-}
+export const medianNoise = (scans: readonly PreparedScan[]): number => medianOf(scans.map((s) => s.noise))!;
+
+/** Undefined of nothing. */
+const medianOf = (values: readonly number[]): number | undefined =>
+  [...values].sort((a, b) => a - b)[values.length >> 1];

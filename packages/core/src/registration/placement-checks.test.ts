@@ -46,5 +46,5 @@ test('a scan is held if its outer points are known to a small part of the cell',
   expect(isHeld(known(1), lidar, false)).toBe(false);
   // Of flat faces it is known how far their edges err together: that need not be less than the noise.
   expect(isHeld(known(1), lidar, true)).toBe(true);
-  expect(isHeld(known(1.5), lidar, true)).toBe(false);
+  expect(isHeld(known(2), lidar, true)).toBe(false);
 });

@@ -17,7 +17,7 @@ const LEAST_ODDS = 2;
 const HELD = 0.06;
 const HELD_IN_NOISE = 0.5;
 /** Where flat faces hold, what is known includes what edges err together, and may be as large as this. */
-const HELD_BY_FACES_IN_NOISE = 1.5;
+const HELD_BY_FACES_IN_NOISE = 2;
 
 /**
  * Scans that stand where several others looked through: `odds[i]` lists with which. Blamed are first those at odds with the
@@ -55,11 +55,7 @@ export function scansAtOdds(
 }
 
 /** Whether the others hold a scan well enough to call it registered, turns and slides alike. */
-export function isHeld(
-  uncertainty: PlacementUncertainty,
-  { cell, noise }: EvidenceScale,
-  byFaces: boolean,
-): boolean {
+export function isHeld(uncertainty: PlacementUncertainty, { cell, noise }: EvidenceScale, byFaces: boolean): boolean {
   const inNoise = byFaces ? HELD_BY_FACES_IN_NOISE : HELD_IN_NOISE;
   return freedomsOf(uncertainty)[0].sigma <= Math.max(HELD * cell, inNoise * noise);
 }

@@ -22,14 +22,17 @@ const RADIUS = 5.5;
 const CLOSE_RADIUS = 4;
 /** Surface that is turned like its faces makes up most of a scan from this share on. */
 const MOSTLY_FLAT = 0.5;
+/** Of noisy scans less need be: beside every edge, as far as their normals reach, nothing looks flat. */
+const MOSTLY_FLAT_IN_NOISE = 0.25;
 /** So much of it must stand across the largest face: below this cosine to it. */
 const WORTH_A_FACE = 0.03;
 const ACROSS = 0.9;
 /**
  * Crisp edges are rounded by thinning and by noise, those of one scan all in the same way: they err together by this share
- * of the noise on its faces. Found with two flat-faced parts, noise of 0.03 and 0.8 mm, see docs/figures.md.
+ * of the noise on its faces. So the errors of five flat-faced parts, at noises of 0.03 and 0.8 mm, are 0.5 to 1.5 times the
+ * predicted deviations (root mean square), see docs/figures.md.
  */
-const EDGES_ERR = 0.5;
+const EDGES_ERR = 0.8;
 /** Faces are told from bent surface while their normals scatter by no more than this each way, radians. */
 const FACE_SCATTER = 0.02;
 /**
@@ -62,12 +65,12 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
   cloud = { ...cloud, normals: estimated.normals };
   const reach = Math.max(0.3 * scale.fine, 3 * estimated.noise);
   let thinned = thinWithFaces(cloud, scale.fine, reach, createRandom(seed));
-  let heldByFaces = areHolding(thinned.faces, thinned.fine);
+  let heldByFaces = areHolding(thinned.faces, thinned.fine, MOSTLY_FLAT);
   const wider = radiusForFaces(estimated.noise, spacing);
   if (!heldByFaces && wider > radius) {
     const normals = estimateNormals(cloud, viewpoints, { radius: wider }, ctx).normals;
     const calmer = thinWithFaces({ ...cloud, normals }, scale.fine, reach, createRandom(seed));
-    heldByFaces = areHolding(calmer.faces, calmer.fine);
+    heldByFaces = areHolding(calmer.faces, calmer.fine, MOSTLY_FLAT_IN_NOISE);
     if (heldByFaces) {
       cloud = { ...cloud, normals };
       thinned = calmer;
@@ -160,10 +163,10 @@ function thinWithFaces(
 }
 
 /**
- * Whether most of a scan is turned like one of its flat faces, and some of that stands across the largest. Points are counted
+ * Whether most of a scan, by the share `mostly`, is turned like one of its flat faces, and some of that stands across the largest. Points are counted
  * rather than faces: many small ones, each too small to be found, hold as well.
  */
-function areHolding(faces: readonly PlanarFace[], { normals }: PointCloud): boolean {
+function areHolding(faces: readonly PlanarFace[], { normals }: PointCloud, mostly: number): boolean {
   if (faces.length === 0) return false;
   const n = normals!;
   let flat = 0;
@@ -175,7 +178,7 @@ function areHolding(faces: readonly PlanarFace[], { normals }: PointCloud): bool
     if (Math.abs(dot3(face.normal, faces[0].normal)) < ACROSS) across++;
   }
   const total = n.length / 3;
-  return flat > MOSTLY_FLAT * total && across > WORTH_A_FACE * total;
+  return flat > mostly * total && across > WORTH_A_FACE * total;
 }
 
 /**

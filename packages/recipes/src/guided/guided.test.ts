@@ -38,6 +38,7 @@ class PlayedPiece {
       spacing: 0.5,
       diagonal: 180,
       hasFrames: true,
+      unrefined: 0,
       hasColors: true,
       triangles: this.triangles,
       hasModel: false,
@@ -122,6 +123,11 @@ test('with nothing in doubt it runs from loose scans to a good verdict, asking n
   expect(piece.verdict()).toMatchObject({ grade: 'good', improve: [] });
   // Asked again it does nothing more: a restarted server goes on where it was.
   expect(piece.goOn()).toEqual([]);
+});
+
+test('frames that came with the places of a tracker are made to agree before all else', () => {
+  const piece = new PlayedPiece({}, { unrefined: 1 });
+  expect(piece.goOn()).toEqual(['clean.refine', ...ALL]);
 });
 
 test('answers choose the operations and their values', () => {

@@ -2,6 +2,7 @@ import { findOperation, OPERATION_IDS, type PieceStats } from '@amber-knit/opera
 import { advise, planOfGuide, type GuideAnswers } from '@amber-knit/planning';
 import type { Ground } from '../ground.js';
 import type { Recipe, RecipeStep } from '../recipe.js';
+import { AGREEING } from '../shipped.js';
 
 /** Loose pieces with less than this share of the largest are not the object, where other things are in the scans; common practice, no source. */
 const OTHER_THINGS = 0.25;
@@ -27,6 +28,7 @@ export function recipeFor(answers: GuideAnswers, ground: Ground): Recipe {
   const gaps = Number((defaults.size / 5).toPrecision(2));
   const maxRim = { close: 0, keep: gaps, unknown: defaults.maxRim }[answers.openings];
   const steps: (RecipeStep | false)[] = [
+    AGREEING,
     answers.support !== 'no' && full.kind !== 'room' && { operation: OPERATION_IDS.cleanSupport },
     {
       operation: OPERATION_IDS.cleanStrays,
