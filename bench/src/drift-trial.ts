@@ -62,7 +62,14 @@ export async function driftTrial(frames: number): Promise<void> {
   await report({ name: `turned gauge, ${frames} frames`, scene: gaugeScene, frames, degrees: 0, mm: 0.14 });
 }
 
-async function report({ name, scene, frames: count, degrees, mm, each = { degrees: 0, mm: 0 } }: Planted): Promise<void> {
+async function report({
+  name,
+  scene,
+  frames: count,
+  degrees,
+  mm,
+  each = { degrees: 0, mm: 0 },
+}: Planted): Promise<void> {
   const random = createRandom(1);
   const truth: Mat4[] = [];
   const frames = Array.from({ length: count }, (_, k): DepthFrame => {

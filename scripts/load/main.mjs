@@ -42,7 +42,9 @@ await copyPiece(db, first.id, pieces - 1, (k) => `Piece ${k + 1}`);
 const [{ scans, artifacts, steps }] = await db.query(
   `SELECT (SELECT count(*) FROM scan) AS scans, (SELECT count(*) FROM artifact) AS artifacts, (SELECT count(*) FROM step) AS steps`,
 );
-console.log(`${pieces} pieces, ${scans} scans, ${artifacts} artifacts, ${steps} steps; ${people} people, ${listeners} listeners, ${seconds} s`);
+console.log(
+  `${pieces} pieces, ${scans} scans, ${artifacts} artifacts, ${steps} steps; ${people} people, ${listeners} listeners, ${seconds} s`,
+);
 await db.destroy();
 
 const ids = (await client.get('/api/pieces')).map((p) => p.id);
@@ -72,9 +74,9 @@ async function person(chance) {
       const kind = chance();
       if (kind < 0.4) await ask('read: the ledger', 'GET', `/api/pieces/${id}/steps`);
       else if (kind < 0.7 && piece?.mesh) await ask('read: a surface', 'GET', `/api/artifacts/${piece.mesh.id}/data`);
-      else if (kind < 0.9) await ask('write: a note', 'PATCH', `/api/pieces/${id}`, { note: `looked at ${Date.now()}` });
-      else
-        await ask('write: a step', 'POST', `/api/pieces/${id}/steps`, { operationId: 'check.inspect', params: {} });
+      else if (kind < 0.9)
+        await ask('write: a note', 'PATCH', `/api/pieces/${id}`, { note: `looked at ${Date.now()}` });
+      else await ask('write: a step', 'POST', `/api/pieces/${id}/steps`, { operationId: 'check.inspect', params: {} });
     }
   }
 }
@@ -104,11 +106,16 @@ function report() {
     if (list.length === 0) return;
     const sorted = list.sort((a, b) => a - b);
     const at = (share) => sorted[Math.min(sorted.length - 1, Math.floor(share * sorted.length))].toFixed(0);
-    console.log(`${name}: ${sorted.length} times, median ${at(0.5)} ms, 95 % within ${at(0.95)} ms, longest ${at(1)} ms`);
+    console.log(
+      `${name}: ${sorted.length} times, median ${at(0.5)} ms, 95 % within ${at(0.95)} ms, longest ${at(1)} ms`,
+    );
   };
   for (const [name, list] of Object.entries(times).sort()) line(name, list);
   for (const kind of ['read', 'write'])
-    line(`all ${kind}s`, Object.entries(times).flatMap(([name, list]) => (name.startsWith(kind) ? list : [])));
+    line(
+      `all ${kind}s`,
+      Object.entries(times).flatMap(([name, list]) => (name.startsWith(kind) ? list : [])),
+    );
   console.log(`${faults} faults, ${heard} events heard`);
 }
 

@@ -6,7 +6,6 @@ import {
   writeGlb,
   writeObj,
   writeOff,
-  writePackage,
   writePcd,
   writePly,
   writeStl,
@@ -46,9 +45,13 @@ export async function wholeFiles(): Promise<WholeFile[]> {
   const rows = Array.from({ length: n }, (_, i) => [...mesh.positions.subarray(3 * i, 3 * i + 3)]);
   const triangle = (t: number): number[][] => [0, 1, 2].map((k) => rows[mesh.indices[3 * t + k]]);
   const facets = Array.from({ length: mesh.indices.length / 3 }, (_, t) =>
-    ['facet normal 0 0 1', 'outer loop', ...triangle(t).map((p) => `vertex ${p.join(' ')}`), 'endloop', 'endfacet'].join(
-      '\n',
-    ),
+    [
+      'facet normal 0 0 1',
+      'outer loop',
+      ...triangle(t).map((p) => `vertex ${p.join(' ')}`),
+      'endloop',
+      'endfacet',
+    ].join('\n'),
   );
   const obj = writeObj(textured, 'bowl');
   const camera = pinhole(SIDE, SIDE, 40);

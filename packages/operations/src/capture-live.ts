@@ -58,7 +58,8 @@ export const captureLive = defineOperation({
   suggest: () => ({}),
   async run({ file }, params, ctx) {
     const { decodeCapture } = await import('@amber-knit/core/stored');
-    const { aimedAt, cropFrames, estimateSpacing, footprintOf, joinFrames } = await import('@amber-knit/core/pointcloud');
+    const { aimedAt, cropFrames, estimateSpacing, footprintOf, joinFrames } =
+      await import('@amber-knit/core/pointcloud');
     const { refineFrames } = await import('@amber-knit/core/frames');
     const { withoutSupport } = await import('./without-support.js');
     ctx.checkpoint(0.05, 'Reading frames');

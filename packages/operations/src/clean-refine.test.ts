@@ -32,12 +32,7 @@ function offBall({ cloud: { positions: p } }: Scan): number {
 
 const scanOf = (frames: DepthFrame[]): Scan => ({ name: 'ball', cloud: joinFrames(frames, CELL), frames });
 const refine = async (scans: Scan[], params: object = {}) => {
-  const { outputs, figures } = await runOperation(
-    findOperation('clean.refine'),
-    { scans },
-    params,
-    createRunContext(),
-  );
+  const { outputs, figures } = await runOperation(findOperation('clean.refine'), { scans }, params, createRunContext());
   return { scans: outputs.scans!, figures };
 };
 

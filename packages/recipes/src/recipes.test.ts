@@ -3,7 +3,16 @@ import { FACTS, holds, parseRecipe, type Facts } from './recipe.js';
 import { recipeOfLine } from './recipe-of-line.js';
 import { RECIPES } from './shipped.js';
 
-const facts: Facts = { scans: 3, points: 1000, triangles: 0, pictures: 1, colours: 1, loose: 0, doubtful: 0, unrefined: 0 };
+const facts: Facts = {
+  scans: 3,
+  points: 1000,
+  triangles: 0,
+  pictures: 1,
+  colours: 1,
+  loose: 0,
+  doubtful: 0,
+  unrefined: 0,
+};
 
 test('the shipped recipes are recipes: known operations, valid values and conditions, names of their own', () => {
   for (const r of RECIPES)

@@ -24,7 +24,12 @@ test('a request and what is done for it share an id, which is answered with', as
   const { lines, log } = listen({ LOG: 'json' });
   const { headers } = await request(application(log)).get('/api/shared/very-secret?key=hidden').expect(200);
   expect(lines).toHaveLength(2);
-  expect(lines[0]).toMatchObject({ level: 'info', msg: 'step asked for', step: 's1', request: headers['x-request-id'] });
+  expect(lines[0]).toMatchObject({
+    level: 'info',
+    msg: 'step asked for',
+    step: 's1',
+    request: headers['x-request-id'],
+  });
   expect(lines[1]).toMatchObject({ msg: 'answered', method: 'GET', route: '/api/shared/:token', status: 200 });
   expect(lines[1].request).toBe(headers['x-request-id']);
   expect(JSON.stringify(lines)).not.toMatch(/very-secret|hidden/);

@@ -86,9 +86,7 @@ export class PieceReader {
         piece,
         owner: owner.get(piece.ownerId ?? '') ?? null,
         // One that was asked for by name and is not there is said to be missing.
-        state: shown
-          ? (state.get(shown) ?? (await manager.findOneByOrFail(PieceState, { id: shown })))
-          : undefined,
+        state: shown ? (state.get(shown) ?? (await manager.findOneByOrFail(PieceState, { id: shown }))) : undefined,
         scans: scans.get(piece.id) ?? [],
         artifacts: artifacts.get(piece.id) ?? [],
         steps: steps.get(piece.id) ?? [],

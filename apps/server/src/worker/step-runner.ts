@@ -70,7 +70,10 @@ export class StepRunner {
       clearInterval(beat);
       this.running.delete(step.id);
       const ms = Math.round(performance.now() - begun);
-      told.info(fault === undefined ? { ms } : { ms, why: wordsOf(fault) }, fault === undefined ? 'step done' : 'step ended');
+      told.info(
+        fault === undefined ? { ms } : { ms, why: wordsOf(fault) },
+        fault === undefined ? 'step done' : 'step ended',
+      );
     }
   }
 

@@ -153,7 +153,12 @@ async function runJob(job: ThreadJob, send: (m: ThreadMessage) => void): Promise
     clouds: changed.map((s) => ({
       name: s.name,
       cloud: encodeScanCloud(s, decoded.find((d) => d.stored.id === s.storedAs)?.stored, write),
-      frames: haveMoved(s, scans.find((old) => old.name === s.name)) ? encodeScanFrames(s) : undefined,
+      frames: haveMoved(
+        s,
+        scans.find((old) => old.name === s.name),
+      )
+        ? encodeScanFrames(s)
+        : undefined,
       frameCount: s.frames?.length ?? 0,
       isNew: !scans.some((old) => old.name === s.name),
       splitFrom: scans.find((old) => old.name !== s.name && old.storedAs !== undefined && old.storedAs === s.storedAs)

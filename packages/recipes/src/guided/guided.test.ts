@@ -27,7 +27,10 @@ class PlayedPiece {
   };
   private number = 0;
 
-  constructor(answers: Partial<GuideAnswers> = {}) {
+  constructor(
+    answers: Partial<GuideAnswers> = {},
+    private readonly known: Partial<PieceStats> = {},
+  ) {
     this.memory = { answers: { ...firstGuideAnswers(null), support: 'yes', ...answers }, decided: {}, leftOut: [] };
   }
 
@@ -44,6 +47,7 @@ class PlayedPiece {
       hasModel: false,
       hasLight: false,
       names: this.scans.map((s) => s.name),
+      ...this.known,
     };
     const { scans, line, failed } = this;
     return { stats, plan: null, scans, pointsBrought: 10_000, line, failed, busy: false, wentBack: false };

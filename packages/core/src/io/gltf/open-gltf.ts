@@ -1,4 +1,4 @@
-import { BufferUtils, WebIO, type Accessor, type Document, type GLTF } from '@gltf-transform/core';
+import { BufferUtils, Logger, WebIO, type Accessor, type Document, type GLTF } from '@gltf-transform/core';
 import {
   EXTMeshoptCompression,
   EXTTextureWebP,
@@ -176,6 +176,8 @@ async function readerFor(used: readonly string[]): Promise<WebIO> {
     KHRMeshQuantization,
     KHRTextureTransform,
   ]);
+  // What it would print is said, where it matters, to whoever brought the file.
+  io.setLogger(new Logger(Logger.Verbosity.SILENT));
   if (used.includes(KHRDracoMeshCompression.EXTENSION_NAME)) {
     const { default: draco } = await import('draco3dgltf');
     io.registerDependencies({ 'draco3d.decoder': await draco.createDecoderModule() });
