@@ -35,7 +35,7 @@ module.exports = {
     only('marker-dots', core('marker-dots'), [core('math|runtime|geometry')]),
     only('tracking', core('tracking'), [core('math|runtime|geometry|spatial|fusion|marker-dots')]),
     only('turntable', core('turntable'), [core('math|runtime|geometry|spatial|pointcloud|fusion|tracking')]),
-    only('frames', core('frames'), [core('math|runtime|geometry|spatial|registration|tracking')]),
+    only('frames', core('frames'), [core('math|runtime|geometry|spatial|pointcloud|registration|tracking')]),
     only('line-laser', core('line-laser'), [core('math|runtime|geometry|spatial|pointcloud|stored')]),
     only('fitting', core('fitting'), [core('math|runtime|geometry|spatial|pointcloud|mesh')]),
     only('unwrapping', core('unwrapping'), [core('math|runtime|geometry|spatial|mesh')]),

@@ -1,7 +1,7 @@
 import type { DepthFrame } from '../geometry/depth-frame.js';
 import { selectPoints, type PointCloud } from '../geometry/point-cloud.js';
 import { transformPoints, type Mat4 } from '../math/mat4.js';
-import { frameCloud, joinThinned } from '../pointcloud/frame-cloud.js';
+import { frameCloud, joinThinned } from '../pointcloud/index.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { PointGrid } from '../spatial/point-grid.js';
 
