@@ -63,9 +63,7 @@ async function read(work: FuzzWork, faults: string[], memory: (mb: number) => vo
       resolve(why);
       void worker.terminate();
     };
-    worker.on('message', (m: { number: number; name: string; error: string }) =>
-      faults.push(`${m.number} ${m.name}: ${m.error.split('\n').slice(0, 4).join(' | ')}`),
-    );
+    worker.on('message', (fault: string) => faults.push(fault.split('\n').slice(0, 4).join(' | ')));
     worker.on('error', (error) => end(`the thread died: ${error.message}`));
     worker.on('exit', () => end(undefined));
   });
