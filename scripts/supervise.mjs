@@ -39,7 +39,7 @@ function node(name, file, env = {}) {
       detached: true,
     });
     child.stdout.on('data', (text) => {
-      const ready = /Server ready on (\S+)/.exec(String(text));
+      const ready = /Server ready on ([^\s"]+)/.exec(String(text));
       if (!ready) return process.stdout.write(text);
       try {
         writeFileSync(running, JSON.stringify({ pid: process.pid, url: ready[1] }));
