@@ -181,13 +181,15 @@ function selfChecks(
 ): PlacementDoubt[] {
   const poses = placements.map((p) => (p.state === 'registered' ? p.pieceFromScan : undefined));
   const odds = scansAtOdds(prepared, poses, fixed, scale);
+  // Where most scans are flat, so are the others, whose own faces may be too small to be told.
   const flat = 2 * prepared.filter((s) => s.onFace).length >= prepared.length;
+  const edges = medianOf(prepared.flatMap((s) => s.edgesErr ?? []));
   return prepared.flatMap((scan, i): PlacementDoubt[] => {
     const { uncertainty } = placements[i];
     if (!uncertainty || known.includes(scan.name)) return [];
     const reason = odds.has(i)
       ? 'seen-through'
-      : isHeld(uncertainty, scale, flat || scan.onFace !== undefined)
+      : isHeld(uncertainty, scale, scan.edgesErr ?? (flat ? edges : 0))
         ? undefined
         : 'loosely';
     return reason ? doubtOver(scan, reason, prepared, placements, scale) : [];

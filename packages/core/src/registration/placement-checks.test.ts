@@ -37,14 +37,14 @@ test('a scan is held if its outer points are known to a small part of the cell',
     radius: 40,
     covariance: Array.from({ length: 36 }, (_, k) => (k === 14 ? (sigma / 40) ** 2 : k % 7 === 0 ? 1e-12 : 0)),
   });
-  expect(isHeld(known(0.03), { cell: 1, noise: 0 }, false)).toBe(true);
-  expect(isHeld(known(0.3), { cell: 1, noise: 0 }, false)).toBe(false);
+  expect(isHeld(known(0.03), { cell: 1, noise: 0 })).toBe(true);
+  expect(isHeld(known(0.3), { cell: 1, noise: 0 })).toBe(false);
   // What noisy points are made of need not be held more exactly than they are.
   const lidar = { cell: 2.5, noise: 0.8 };
-  expect(isHeld(known(0.3), lidar, false)).toBe(true);
-  expect(isHeld(known(0.3), { ...lidar, noise: 0.1 }, false)).toBe(false);
-  expect(isHeld(known(1), lidar, false)).toBe(false);
+  expect(isHeld(known(0.3), lidar)).toBe(true);
+  expect(isHeld(known(0.3), { ...lidar, noise: 0.1 })).toBe(false);
+  expect(isHeld(known(1), lidar)).toBe(false);
   // Of flat faces it is known how far their edges err together: that need not be less than the noise.
-  expect(isHeld(known(1), lidar, true)).toBe(true);
-  expect(isHeld(known(2), lidar, true)).toBe(false);
+  expect(isHeld(known(1), lidar, 0.4)).toBe(true);
+  expect(isHeld(known(2), lidar, 0.4)).toBe(false);
 });

@@ -16,8 +16,8 @@ const LEAST_ODDS = 2;
  */
 const HELD = 0.06;
 const HELD_IN_NOISE = 0.5;
-/** Where flat faces hold, what is known includes what edges err together, and may be as large as this. */
-const HELD_BY_FACES_IN_NOISE = 2;
+/** Or, where flat faces hold and it is known by how much the edges beside them err together, than so many times that. */
+const HELD_IN_EDGES = 3;
 
 /**
  * Scans that stand where several others looked through: `odds[i]` lists with which. Blamed are first those at odds with the
@@ -55,7 +55,6 @@ export function scansAtOdds(
 }
 
 /** Whether the others hold a scan well enough to call it registered, turns and slides alike. */
-export function isHeld(uncertainty: PlacementUncertainty, { cell, noise }: EvidenceScale, byFaces: boolean): boolean {
-  const inNoise = byFaces ? HELD_BY_FACES_IN_NOISE : HELD_IN_NOISE;
-  return freedomsOf(uncertainty)[0].sigma <= Math.max(HELD * cell, inNoise * noise);
+export function isHeld(uncertainty: PlacementUncertainty, { cell, noise }: EvidenceScale, edgesErr = 0): boolean {
+  return freedomsOf(uncertainty)[0].sigma <= Math.max(HELD * cell, HELD_IN_NOISE * noise, HELD_IN_EDGES * edgesErr);
 }
