@@ -20,6 +20,7 @@ import {
 import { REFINE_JOINTLY_DEFAULTS, refineJointly, type PairResidual, type RefinementScan } from './joint-refinement.js';
 import { polishByPaint } from './paint-polish.js';
 import { isHeld, scansAtOdds } from './placement-checks.js';
+import { NOISY } from './prepare-scan.js';
 import { placementUncertainty } from './placement-uncertainty.js';
 import type { PreparedScan, RegistrationScale } from './prepared-scan.js';
 import { uprightFrame } from './upright-frame.js';
@@ -181,17 +182,13 @@ function selfChecks(
 ): PlacementDoubt[] {
   const poses = placements.map((p) => (p.state === 'registered' ? p.pieceFromScan : undefined));
   const odds = scansAtOdds(prepared, poses, fixed, scale);
-  // Where most scans are flat, so are the others, whose own faces may be too small to be told.
+  // Of noisy flat parts more cannot be known than what their edges err together; others are held, or they are not.
   const flat = 2 * prepared.filter((s) => s.onFace).length >= prepared.length;
-  const edges = medianOf(prepared.flatMap((s) => s.edgesErr ?? []));
+  const edges = flat && scale.noise > NOISY * scale.cell ? medianOf(prepared.flatMap((s) => s.edgesErr ?? [])) : 0;
   return prepared.flatMap((scan, i): PlacementDoubt[] => {
     const { uncertainty } = placements[i];
     if (!uncertainty || known.includes(scan.name)) return [];
-    const reason = odds.has(i)
-      ? 'seen-through'
-      : isHeld(uncertainty, scale, scan.edgesErr ?? (flat ? edges : 0))
-        ? undefined
-        : 'loosely';
+    const reason = odds.has(i) ? 'seen-through' : isHeld(uncertainty, scale, edges) ? undefined : 'loosely';
     return reason ? doubtOver(scan, reason, prepared, placements, scale) : [];
   });
 }

@@ -69,10 +69,10 @@ export function placementUncertainty(
   const extent = Math.max(...scans.map((s) => diagonalOf(boxOf(s.cloud)))) || 1;
   const H = new Float64Array(size * size);
   const M = new Float64Array(size * size);
-  /** The part of H that crisp edges of flat-faced scans bring. */
+  /** What crisp edges of flat-faced scans bring, and the whole as its parts make it, none of which takes from another. */
   const E = new Float64Array(size * size);
+  const G = new Float64Array(size * size);
   const information = new Float64Array(36);
-  const atEdges = new Float64Array(36);
   let variance = 0;
   let fits = 0;
   for (const [a, b] of pairs) {
@@ -89,13 +89,13 @@ export function placementUncertainty(
         options,
         TURNS_COUNT_AT * extent,
         information,
-        atEdges,
       );
       if (!fit) continue;
       variance += fit.variance;
       fits++;
       addPair(H, size, source, target, information, 1);
-      if (fit.edges) addPair(E, size, source, target, atEdges, 1);
+      addPair(G, size, source, target, fit.edges ? fit.edges.whole : information, 1);
+      if (fit.edges) addPair(E, size, source, target, fit.edges.beside, 1);
       // Looking from both sides sees the same noise twice, as far as the same points were used.
       const twice = 1 + Math.min(1, pointsTried(scans[target], options.samples) / scans[target].sample.length);
       addPair(M, size, source, target, information, twice * fit.variance);
@@ -110,6 +110,7 @@ export function placementUncertainty(
         const v = seen[r] * seen[c];
         const k = (6 * scan + r) * size + 6 * scan + c;
         H[k] += v;
+        G[k] += v;
         M[k] += v * sigma * sigma;
       }
     }
@@ -117,7 +118,17 @@ export function placementUncertainty(
   const anchor = bestHeld(H, size, extent);
   holdLoosely(H, M, size, anchor, extent, fits > 0 ? variance / fits : 1e-6 * extent * extent);
   const C = sandwich(H, M, size);
-  addCommonErrors(C, H, E, size, anchor, scans);
+  if (scans.some((s) => s.edgesErr)) {
+    holdLoosely(
+      G,
+      new Float64Array(size * size),
+      size,
+      anchor,
+      extent,
+      fits > 0 ? variance / fits : 1e-6 * extent * extent,
+    );
+    addCommonErrors(C, G, E, size, anchor, scans);
+  }
   const out = scans.map((s, i) => ({
     centre: middles[i],
     radius: diagonalOf(boxOf(s.cloud)) / 2,
@@ -149,9 +160,9 @@ function bestHeld(H: Float64Array, size: number, extent: number): number {
 }
 
 /**
- * Information of one scan's points against another's planes, symmetrised and without negative parts, into `out`; the
- * part of it that lies beside flat faces into `atEdges`.
- * @returns the variance of the residuals, mm², and whether there is such a part; undefined if too few points have partners
+ * Information of one scan's points against another's planes, symmetrised and without negative parts, into `out`.
+ * @returns the variance of the residuals, mm², and what of the information lies beside flat faces, if any does; undefined if too
+ *   few points have partners
  */
 function pairInformation(
   source: RefinementScan,
@@ -162,8 +173,7 @@ function pairInformation(
   o: UncertaintyOptions,
   arm: number,
   out: Float64Array,
-  atEdges: Float64Array,
-): { variance: number; edges: boolean } | undefined {
+): { variance: number; edges?: { beside: Float64Array; whole: Float64Array } } | undefined {
   const m = multiply(invertRigid(pieceFromTarget), pieceFromSource);
   const p = source.cloud.positions;
   const pn = source.cloud.normals!;
@@ -174,7 +184,7 @@ function pairInformation(
   const t = new Float64Array(6);
   const sum = new Float64Array(36);
   const beside = new Float64Array(36);
-  let edges = false;
+  let anyBeside = false;
   let energy = 0;
   let weight = 0;
   let count = 0;
@@ -207,21 +217,28 @@ function pairInformation(
     at[2] = R[2] * x + R[6] * y + R[10] * z + R[14];
     jacobian(pieceFromTarget, sx, sy, sz, at, centre, s);
     jacobian(pieceFromTarget, qn[h], qn[h + 1], qn[h + 2], at, centre, t);
+    add(sum, s, t, w);
     if (isBeside) {
       add(beside, s, t, w);
-      edges = true;
-    } else add(sum, s, t, w);
+      anyBeside = true;
+    }
     energy += w * w * r * r;
     weight += w;
     count++;
   }
   if (count < 20) return undefined;
   withoutNegatives(sum, arm, out);
-  if (edges) {
-    withoutNegatives(beside, arm, atEdges);
-    for (let k = 0; k < 36; k++) out[k] += atEdges[k];
-  }
-  return { variance: energy / weight, edges };
+  if (!anyBeside) return { variance: energy / weight };
+  const whole = new Float64Array(36);
+  withoutNegatives(
+    sum.map((v, k) => v - beside[k]),
+    arm,
+    whole,
+  );
+  const atEdges = new Float64Array(36);
+  withoutNegatives(beside, arm, atEdges);
+  for (let k = 0; k < 36; k++) whole[k] += atEdges[k];
+  return { variance: energy / weight, edges: { beside: atEdges, whole } };
 }
 
 /** Adds half of w (s tᵀ + t sᵀ). */
@@ -242,7 +259,6 @@ function addCommonErrors(
   fixed: number,
   scans: readonly RefinementScan[],
 ): void {
-  if (scans.every((s) => !s.edgesErr)) return;
   const L = H.slice();
   if (!choleskyInPlace(L, size)) return;
   const column = new Float64Array(size);

@@ -22,6 +22,8 @@ const RADIUS = 5.5;
 const CLOSE_RADIUS = 4;
 /** Surface that is turned like its faces makes up most of a scan from this share on. */
 const MOSTLY_FLAT = 0.5;
+/** Scans are noisy from this share of the fine cell on, as a phone’s are: others show their faces as they are. */
+export const NOISY = 0.15;
 /** Of noisy scans less need be: beside every edge, as far as their normals reach, nothing looks flat. */
 const MOSTLY_FLAT_IN_NOISE = 0.25;
 /** So much of it must stand across the largest face: below this cosine to it. */
@@ -67,7 +69,7 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
   let thinned = thinWithFaces(cloud, scale.fine, reach, createRandom(seed));
   let heldByFaces = areHolding(thinned.faces, thinned.fine, MOSTLY_FLAT);
   const wider = radiusForFaces(estimated.noise, spacing);
-  if (!heldByFaces && wider > radius) {
+  if (!heldByFaces && estimated.noise > NOISY * scale.fine && wider > radius) {
     const normals = estimateNormals(cloud, viewpoints, { radius: wider }, ctx).normals;
     const calmer = thinWithFaces({ ...cloud, normals }, scale.fine, reach, createRandom(seed));
     heldByFaces = areHolding(calmer.faces, calmer.fine, MOSTLY_FLAT_IN_NOISE);
