@@ -20,7 +20,6 @@ import {
 import { REFINE_JOINTLY_DEFAULTS, refineJointly, type PairResidual, type RefinementScan } from './joint-refinement.js';
 import { polishByPaint } from './paint-polish.js';
 import { isHeld, scansAtOdds } from './placement-checks.js';
-import { NOISY } from './prepare-scan.js';
 import { placementUncertainty } from './placement-uncertainty.js';
 import type { PreparedScan, RegistrationScale } from './prepared-scan.js';
 import { uprightFrame } from './upright-frame.js';
@@ -184,7 +183,7 @@ function selfChecks(
   const odds = scansAtOdds(prepared, poses, fixed, scale);
   // Of noisy flat parts more cannot be known than what their edges err together; others are held, or they are not.
   const flat = 2 * prepared.filter((s) => s.onFace).length >= prepared.length;
-  const edges = flat && scale.noise > NOISY * scale.cell ? medianOf(prepared.flatMap((s) => s.edgesErr ?? [])) : 0;
+  const edges = flat ? medianOf(prepared.flatMap((s) => s.edgesErr ?? [])) : 0;
   return prepared.flatMap((scan, i): PlacementDoubt[] => {
     const { uncertainty } = placements[i];
     if (!uncertainty || known.includes(scan.name)) return [];

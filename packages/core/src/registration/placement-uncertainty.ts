@@ -184,6 +184,7 @@ function pairInformation(
   const t = new Float64Array(6);
   const sum = new Float64Array(36);
   const beside = new Float64Array(36);
+  const onFaces = new Float64Array(36);
   let anyBeside = false;
   let energy = 0;
   let weight = 0;
@@ -210,6 +211,7 @@ function pairInformation(
     if (trust < RELIABLE) continue;
     w *= trust;
     const isBeside = isBesideFaces(source, i / 3) || isBesideFaces(target, hit);
+    const fitted = w;
     if (isBeside) w *= BESIDE_FACES;
     const R = pieceFromTarget;
     at[0] = R[0] * x + R[4] * y + R[8] * z + R[12];
@@ -218,10 +220,9 @@ function pairInformation(
     jacobian(pieceFromTarget, sx, sy, sz, at, centre, s);
     jacobian(pieceFromTarget, qn[h], qn[h + 1], qn[h + 2], at, centre, t);
     add(sum, s, t, w);
-    if (isBeside) {
-      add(beside, s, t, w);
-      anyBeside = true;
-    }
+    // What edges do to the fit they do with the weight that they had in it.
+    add(isBeside ? beside : onFaces, s, t, fitted);
+    anyBeside ||= isBeside;
     energy += w * w * r * r;
     weight += w;
     count++;
@@ -230,11 +231,7 @@ function pairInformation(
   withoutNegatives(sum, arm, out);
   if (!anyBeside) return { variance: energy / weight };
   const whole = new Float64Array(36);
-  withoutNegatives(
-    sum.map((v, k) => v - beside[k]),
-    arm,
-    whole,
-  );
+  withoutNegatives(onFaces, arm, whole);
   const atEdges = new Float64Array(36);
   withoutNegatives(beside, arm, atEdges);
   for (let k = 0; k < 36; k++) whole[k] += atEdges[k];

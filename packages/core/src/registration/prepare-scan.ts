@@ -23,7 +23,7 @@ const CLOSE_RADIUS = 4;
 /** Surface that is turned like its faces makes up most of a scan from this share on. */
 const MOSTLY_FLAT = 0.5;
 /** Scans are noisy from this share of the fine cell on, as a phone’s are: others show their faces as they are. */
-export const NOISY = 0.15;
+const NOISY = 0.15;
 /** Of noisy scans less need be: beside every edge, as far as their normals reach, nothing looks flat. */
 const MOSTLY_FLAT_IN_NOISE = 0.25;
 /** So much of it must stand across the largest face: below this cosine to it. */
@@ -31,8 +31,9 @@ const WORTH_A_FACE = 0.03;
 const ACROSS = 0.9;
 /**
  * Crisp edges are rounded by thinning and by noise, those of one scan all in the same way: they err together by this share
- * of the noise on its faces. So the errors of five flat-faced parts, at noises of 0.03 and 0.8 mm, are 0.5 to 1.5 times the
- * predicted deviations (root mean square), see docs/figures.md.
+ * of the noise on its faces. So the errors of four flat-faced parts at 0.8 mm of noise are 0.5 to 1.6 times the predicted
+ * deviations (root mean square), see docs/figures.md. Where there is little noise what noise does not explain is smaller than
+ * what edges are trusted less for already.
  */
 const EDGES_ERR = 0.8;
 /** Faces are told from bent surface while their normals scatter by no more than this each way, radians. */
@@ -69,7 +70,8 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
   let thinned = thinWithFaces(cloud, scale.fine, reach, createRandom(seed));
   let heldByFaces = areHolding(thinned.faces, thinned.fine, MOSTLY_FLAT);
   const wider = radiusForFaces(estimated.noise, spacing);
-  if (!heldByFaces && estimated.noise > NOISY * scale.fine && wider > radius) {
+  const noisy = estimated.noise > NOISY * scale.fine;
+  if (!heldByFaces && noisy && wider > radius) {
     const normals = estimateNormals(cloud, viewpoints, { radius: wider }, ctx).normals;
     const calmer = thinWithFaces({ ...cloud, normals }, scale.fine, reach, createRandom(seed));
     heldByFaces = areHolding(calmer.faces, calmer.fine, MOSTLY_FLAT_IN_NOISE);
@@ -97,7 +99,8 @@ export function prepareScan(scan: Scan, scale: RegistrationScale, seed: number, 
     fine,
     fineGrid,
     trust,
-    ...(heldByFaces ? { onFace, edgesErr: EDGES_ERR * noiseOnFaces(cloud, faces, reach) } : {}),
+    ...(heldByFaces ? { onFace } : {}),
+    ...(heldByFaces && noisy ? { edgesErr: EDGES_ERR * noiseOnFaces(cloud, faces, reach) } : {}),
     fitOrder: normalSpaceOrder(fine, shuffle, trust),
     shuffle,
     views: buildRangeViews(scan, viewpoints),

@@ -31,7 +31,7 @@ export interface PreparedScan {
   trust: Float32Array;
   /** Of a scan that its flat faces hold: 1 for the fine points on them. */
   onFace?: Uint8Array;
-  /** Of such a scan: by how much its crisp edges err together, one standard deviation, mm (see `EDGES_ERR`). */
+  /** Of such a scan, if it is noisy: by how much its crisp edges err together, one standard deviation, mm. */
   edgesErr?: number;
   /** Indices into `fine`, in a seeded shuffle: every prefix is an even subsample. */
   shuffle: Uint32Array;
