@@ -17,7 +17,7 @@ const LEAST_ODDS = 2;
 const HELD = 0.06;
 const HELD_IN_NOISE = 0.5;
 /** Or, where flat faces hold and it is known by how much the edges beside them err together, than so many times that. */
-const HELD_IN_EDGES = 3;
+const HELD_IN_EDGES = 4;
 
 /**
  * Scans that stand where several others looked through: `odds[i]` lists with which. Blamed are first those at odds with the

@@ -139,8 +139,7 @@ export function CaptureView() {
             role="status"
             className="absolute bottom-4 right-4 m-0 max-w-80 rounded-lg border border-line bg-panel px-3 py-2"
           >
-            <b>{state.shown}</b> as it was seen while scanning. Its frames are being refined and joined; you can record
-            the next one.
+            {`${state.shown}, as it was seen while scanning. Its frames are being refined and joined; you can record the next one.`}
           </p>
         )}
         {splats === 0 && phase === 'looking' && (
