@@ -21,6 +21,14 @@ test('the same number is the same file, another number another', async () => {
   }
 });
 
+test.each([
+  ['numbers behind the end', 63_184],
+  ['a kind of numbers that there is not, packed', 63_167],
+  ['the same, left out', 65_143],
+])('what was not said in words once: glTF with %s', async (_, number) => {
+  expect(await readSpoilt(await wholeFiles(), number)).toBe('refused');
+});
+
 test('spoilt files are read or refused in words', async () => {
   const files = await wholeFiles();
   const counts = { read: 0, refused: 0 };

@@ -5,6 +5,7 @@ import { firstBytes, type Bytes } from '../byte-source.js';
 import { pixelAt, type Paint } from '../map-colors.js';
 import { assertCount, cleanScanFile, type ScanFile } from '../scan-file.js';
 import type { AccessorValues } from './accessor-values.js';
+import { GeometryError } from '../../runtime/geometry-error.js';
 import { openGltf, type GltfResources, type OpenGltf } from './open-gltf.js';
 
 /** True if the bytes begin like a binary glTF file. */
@@ -32,6 +33,16 @@ const NOWHERE = 0xffffffff;
  */
 export async function readGltf(bytes: Bytes, resources?: GltfResources): Promise<ScanFile> {
   const file = await openGltf(bytes, resources);
+  try {
+    return scanOf(file);
+  } catch (error) {
+    if (error instanceof GeometryError) throw error;
+    // Of a kind of numbers that there is not, or behind the end of what is there.
+    throw new GeometryError('corrupt-file', 'The glTF file names numbers that are not in it. Export it again.');
+  }
+}
+
+function scanOf(file: OpenGltf): ScanFile {
   const parts: Part[] = [];
   const root = file.document.getRoot();
   const visit = (node: Node): void => {
