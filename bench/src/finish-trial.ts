@@ -7,7 +7,7 @@ import { findOperation, runOperation } from '@amber-knit/operations';
 import { ThreadPool } from '@amber-knit/threads';
 import { camera, heldPose, jugOnTable } from './hand-held.js';
 
-/** How much sooner the stages of finishing are over, and when each began. */
+/** Times finishing a capture of so many frames, with and without refining, and says when each part of it began. */
 export async function finishTrial(frames: number): Promise<void> {
   const bytes = roundOfTheJug(frames);
   const pool = new ThreadPool(2);

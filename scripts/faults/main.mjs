@@ -10,8 +10,8 @@ import { openDatabase } from '../../apps/server/dist/database/data-source.js';
 import { onceReachable } from '../../apps/server/dist/database/connection-fault.js';
 import { StepQueue } from '../../apps/server/dist/steps/step-queue.js';
 import { BlobStore } from '../../apps/server/dist/storage/blob-store.js';
-import { writePly } from '../../packages/core/dist/io/index.js';
 import { createRandom } from '../../packages/core/dist/math/index.js';
+import { halfBall } from '../half-ball.mjs';
 import { startThrowaway, throwawayFolder, untilReady } from '../throwaway.mjs';
 import { Client } from './client.mjs';
 import { FAULTS } from './faults.mjs';
@@ -62,7 +62,7 @@ const stores = {
 const state = { pid: supervisor.pid, data, db, client, random, pick, sleepMs: 20_000 };
 
 const canary = await client.newPiece('canary');
-await client.done(await client.upload(canary.id, 'canary.ply', scan(300, 0)));
+await client.done(await client.upload(canary.id, 'canary.ply', halfBall(300, 0)));
 let jobs = 0;
 let finished = 0;
 const working = [1, 2].map(() => work());
@@ -118,7 +118,7 @@ async function work() {
 async function job(name, id) {
   const piece = await client.newPiece(name);
   for (const side of ['left', 'right']) {
-    await client.done(await client.upload(piece.id, `${side}.ply`, scan(4000 + id, side === 'left' ? 0 : 1)));
+    await client.done(await client.upload(piece.id, `${side}.ply`, halfBall(4000 + id, side === 'left' ? 0 : 1)));
   }
   const scans = (await client.get(`/api/pieces/${piece.id}`)).scanList.map((s) => s.name);
   if (scans.join() !== 'left,right') throw new Error(`it has the scans ${scans.join(', ')}, not left and right`);
@@ -137,18 +137,6 @@ async function job(name, id) {
   if ((await client.get(`/api/pieces/${piece.id}/versions`)).length !== versions) throw new Error('versions were lost');
   const written = await client.run(piece.id, 'deliver.export');
   if (written.outputs.length !== 1) throw new Error(`exporting made ${written.outputs.length} files`);
-}
-
-/** A bumpy half ball seen from the origin, from one of two sides. */
-function scan(points, side) {
-  const positions = new Float32Array(3 * points);
-  for (let i = 0; i < points; i++) {
-    const z = -(i + 0.5) / points;
-    const phi = i * Math.PI * (3 - Math.sqrt(5)) + side * 0.4;
-    const r = Math.sqrt(1 - z * z) * 40 * (1 + 0.1 * Math.sin(3 * phi) + 0.05 * z);
-    positions.set([r * Math.cos(phi - side * 0.4), r * Math.sin(phi - side * 0.4), 300 + 40 * z], 3 * i);
-  }
-  return writePly({ positions });
 }
 
 /** Waits until the server says that it is ready. */

@@ -3,9 +3,9 @@
 import { rmSync } from 'node:fs';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { openDatabase } from '../../apps/server/dist/database/data-source.js';
-import { writePly } from '../../packages/core/dist/io/index.js';
 import { createRandom } from '../../packages/core/dist/math/index.js';
 import { Client } from '../faults/client.mjs';
+import { halfBall } from '../half-ball.mjs';
 import { startThrowaway, throwawayFolder, untilReady } from '../throwaway.mjs';
 import { copyPiece } from './many-pieces.mjs';
 
@@ -117,16 +117,4 @@ function report() {
       Object.entries(times).flatMap(([name, list]) => (name.startsWith(kind) ? list : [])),
     );
   console.log(`${faults} faults, ${heard} events heard`);
-}
-
-/** A bumpy half ball seen from the origin, a little turned. */
-function halfBall(points, turn) {
-  const positions = new Float32Array(3 * points);
-  for (let i = 0; i < points; i++) {
-    const z = -(i + 0.5) / points;
-    const phi = i * Math.PI * (3 - Math.sqrt(5)) + turn * 0.4;
-    const r = Math.sqrt(1 - z * z) * 40 * (1 + 0.1 * Math.sin(3 * phi) + 0.05 * z);
-    positions.set([r * Math.cos(phi - turn * 0.4), r * Math.sin(phi - turn * 0.4), 300 + 40 * z], 3 * i);
-  }
-  return writePly({ positions });
 }

@@ -65,6 +65,6 @@ async function read(work: FuzzWork, faults: string[], memory: (mb: number) => vo
     };
     worker.on('message', (fault: string) => faults.push(fault.split('\n').slice(0, 4).join(' | ')));
     worker.on('error', (error) => end(`the thread died: ${error.message}`));
-    worker.on('exit', () => end(undefined));
+    worker.on('exit', () => end(Atomics.load(work.at, 0) < work.to ? 'the thread ended before its time' : undefined));
   });
 }

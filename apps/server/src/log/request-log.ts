@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import type { NextFunction, Request, RequestHandler, Response } from 'express';
 import type { Logger } from 'pino';
+import { routePattern } from '../http/route-pattern.js';
 import { forRequest } from './log.js';
 
 /** What a proxy may have called the request already. */
@@ -17,12 +18,11 @@ export function logRequests(log: Logger): RequestHandler {
     response.setHeader('X-Request-Id', id);
     const begun = performance.now();
     response.on('finish', () => {
-      const route = (request.route as { path?: unknown } | undefined)?.path;
       log.info(
         {
           request: id,
           method: request.method,
-          route: typeof route === 'string' ? route : 'other',
+          route: routePattern(request),
           status: response.statusCode,
           ms: Math.round(performance.now() - begun),
         },

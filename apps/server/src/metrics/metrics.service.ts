@@ -3,6 +3,7 @@ import type { NextFunction, Request, RequestHandler, Response } from 'express';
 import { collectDefaultMetrics, Gauge, Histogram, Registry } from 'prom-client';
 import { DataSource } from 'typeorm';
 import { EventsService } from '../events/events.service.js';
+import { routePattern } from '../http/route-pattern.js';
 import { DiskSpace } from '../storage/disk-space.js';
 
 /** Bounds of the times of requests, s: what must be reached under load is 0.2 for reading and 0.4 for writing. */
@@ -65,10 +66,9 @@ export class MetricsService {
     return (request: Request, response: Response, next: NextFunction): void => {
       const ended = this.requests.startTimer({ method: request.method });
       response.on('finish', () => {
-        // The pattern, not the address: ids would make a row each. Streams of events last as long as their page.
-        const route = (request.route as { path?: unknown } | undefined)?.path;
-        if (route !== '/api/events')
-          ended({ route: typeof route === 'string' ? route : 'other', status: response.statusCode });
+        const route = routePattern(request);
+        // Streams of events last as long as their page.
+        if (route !== '/api/events') ended({ route, status: response.statusCode });
       });
       next();
     };

@@ -70,8 +70,9 @@ export function placementUncertainty(
   const H = new Float64Array(size * size);
   const M = new Float64Array(size * size);
   /** What crisp edges of flat-faced scans bring, and the whole as its parts make it, none of which takes from another. */
-  const E = new Float64Array(size * size);
-  const G = new Float64Array(size * size);
+  const errTogether = scans.some((s) => s.edgesErr);
+  const E = new Float64Array(errTogether ? size * size : 0);
+  const G = new Float64Array(errTogether ? size * size : 0);
   const information = new Float64Array(36);
   let variance = 0;
   let fits = 0;
@@ -89,13 +90,16 @@ export function placementUncertainty(
         options,
         TURNS_COUNT_AT * extent,
         information,
+        errTogether,
       );
       if (!fit) continue;
       variance += fit.variance;
       fits++;
       addPair(H, size, source, target, information, 1);
-      addPair(G, size, source, target, fit.edges ? fit.edges.whole : information, 1);
-      if (fit.edges) addPair(E, size, source, target, fit.edges.beside, 1);
+      if (fit.parts) {
+        addPair(G, size, source, target, fit.parts.whole, 1);
+        addPair(E, size, source, target, fit.parts.beside, 1);
+      }
       // Looking from both sides sees the same noise twice, as far as the same points were used.
       const twice = 1 + Math.min(1, pointsTried(scans[target], options.samples) / scans[target].sample.length);
       addPair(M, size, source, target, information, twice * fit.variance);
@@ -110,23 +114,17 @@ export function placementUncertainty(
         const v = seen[r] * seen[c];
         const k = (6 * scan + r) * size + 6 * scan + c;
         H[k] += v;
-        G[k] += v;
+        if (errTogether) G[k] += v;
         M[k] += v * sigma * sigma;
       }
     }
   }
   const anchor = bestHeld(H, size, extent);
-  holdLoosely(H, M, size, anchor, extent, fits > 0 ? variance / fits : 1e-6 * extent * extent);
+  const typical = fits > 0 ? variance / fits : 1e-6 * extent * extent;
+  holdLoosely(H, M, size, anchor, extent, typical);
   const C = sandwich(H, M, size);
-  if (scans.some((s) => s.edgesErr)) {
-    holdLoosely(
-      G,
-      new Float64Array(size * size),
-      size,
-      anchor,
-      extent,
-      fits > 0 ? variance / fits : 1e-6 * extent * extent,
-    );
+  if (errTogether) {
+    holdLoosely(G, new Float64Array(size * size), size, anchor, extent, typical);
     addCommonErrors(C, G, E, size, anchor, scans);
   }
   const out = scans.map((s, i) => ({
@@ -161,8 +159,9 @@ function bestHeld(H: Float64Array, size: number, extent: number): number {
 
 /**
  * Information of one scan's points against another's planes, symmetrised and without negative parts, into `out`.
- * @returns the variance of the residuals, mm², and what of the information lies beside flat faces, if any does; undefined if too
- *   few points have partners
+ * @param split whether it is to be told in parts as well
+ * @returns the variance of the residuals, mm², and, with the weights of the fit, what lies beside flat faces and the sum of that
+ *   and the rest; undefined if too few points have partners
  */
 function pairInformation(
   source: RefinementScan,
@@ -173,7 +172,8 @@ function pairInformation(
   o: UncertaintyOptions,
   arm: number,
   out: Float64Array,
-): { variance: number; edges?: { beside: Float64Array; whole: Float64Array } } | undefined {
+  split: boolean,
+): { variance: number; parts?: { beside: Float64Array; whole: Float64Array } } | undefined {
   const m = multiply(invertRigid(pieceFromTarget), pieceFromSource);
   const p = source.cloud.positions;
   const pn = source.cloud.normals!;
@@ -185,7 +185,6 @@ function pairInformation(
   const sum = new Float64Array(36);
   const beside = new Float64Array(36);
   const onFaces = new Float64Array(36);
-  let anyBeside = false;
   let energy = 0;
   let weight = 0;
   let count = 0;
@@ -220,22 +219,20 @@ function pairInformation(
     jacobian(pieceFromTarget, sx, sy, sz, at, centre, s);
     jacobian(pieceFromTarget, qn[h], qn[h + 1], qn[h + 2], at, centre, t);
     add(sum, s, t, w);
-    // What edges do to the fit they do with the weight that they had in it.
-    add(isBeside ? beside : onFaces, s, t, fitted);
-    anyBeside ||= isBeside;
+    if (split) add(isBeside ? beside : onFaces, s, t, fitted);
     energy += w * w * r * r;
     weight += w;
     count++;
   }
   if (count < 20) return undefined;
   withoutNegatives(sum, arm, out);
-  if (!anyBeside) return { variance: energy / weight };
+  if (!split) return { variance: energy / weight };
   const whole = new Float64Array(36);
   withoutNegatives(onFaces, arm, whole);
   const atEdges = new Float64Array(36);
   withoutNegatives(beside, arm, atEdges);
   for (let k = 0; k < 36; k++) whole[k] += atEdges[k];
-  return { variance: energy / weight, edges: { beside: atEdges, whole } };
+  return { variance: energy / weight, parts: { beside: atEdges, whole } };
 }
 
 /** Adds half of w (s tᵀ + t sᵀ). */
