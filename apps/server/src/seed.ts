@@ -1,4 +1,5 @@
 import 'reflect-metadata';
+import { changedFrame } from '@amber-knit/core/geometry';
 import { writePly } from '@amber-knit/core/io';
 import { cornerSurface, simulateJugScans } from '@amber-knit/demo';
 import { findOperation, OPERATION_IDS } from '@amber-knit/operations';
@@ -16,7 +17,11 @@ import { BlobStore } from './storage/blob-store.js';
 const db = await openDatabase(readConfig().databaseUrl);
 if ((await db.manager.count(Piece)) === 0) {
   console.log('Scanning the demo piece (simulated, about half a minute) …');
-  const { scans } = simulateJugScans();
+  // As captures that have ended: their frames agree.
+  const scans = simulateJugScans().scans.map(({ scan, setup }) => ({
+    scan: { ...scan, frames: scan.frames!.map((f) => changedFrame(f, { drift: 0 })) },
+    setup,
+  }));
   const blobs = new BlobStore(db);
   const store = new PieceStore(db, blobs);
   const encoded = scans.map(({ scan, setup }) => ({
@@ -24,7 +29,7 @@ if ((await db.manager.count(Piece)) === 0) {
     setup,
     cloud: encodeScanCloud(scan),
     frames: encodeScanFrames(scan),
-    frameCount: scan.frames!.length,
+    frameCount: scan.frames.length,
   }));
   const bringIn = findOperation(OPERATION_IDS.mendBringIn);
   await db.transaction(async (manager) => {

@@ -15,9 +15,11 @@ export interface RefineFramesOptions {
   /** Neighbours that a frame is compared with. */
   neighbours: number;
   seed: number;
+  /** Says as well whether the frames agreed before: two more looks at all pairs. */
+  compare: boolean;
 }
 
-export const REFINE_FRAMES_DEFAULTS: RefineFramesOptions = { samples: 0, neighbours: 10, seed: 1 };
+export const REFINE_FRAMES_DEFAULTS: RefineFramesOptions = { samples: 0, neighbours: 10, seed: 1, compare: false };
 
 export interface RefinedFrames {
   frames: DepthFrame[];
@@ -28,12 +30,20 @@ export interface RefinedFrames {
   residuals: Float32Array;
   /** Numbers of frames that don't fit: far from their neighbours, or without any. */
   misfits: number[];
+  /** Whether they agreed as well before, and nobody was moved by more than noise moves them; only if it was asked. */
+  agreed?: boolean;
 }
 
 /** Frames are fitted together at about this width, pixels: finer ones cost time and bring nothing that noise leaves. */
 const WIDTH = 160;
 /** A frame fits badly if its residual is so many times the usual one. */
 const MISFIT = 2.5;
+/**
+ * Frames agreed before if their surfaces then lay on each other nearly as well, and none was moved by more than this share of the
+ * spacing: so far noise alone moves frames whose places are exact (a jug's by up to 0.06). Common practice, no source.
+ */
+const NEARLY = 1.05;
+const HARDLY = 0.1;
 /** Neighbours that a frame is linked with by shape and paint together. */
 const LINKS = 6;
 /** What the shape hardly holds stays as it was linked, see `refineJointly`. */
@@ -74,21 +84,16 @@ export async function refineFrames(
     surfaces.map((s, i) => transformPoint(poses[i], s.middle[0], s.middle[1], s.middle[2]));
   const start = await linkFrames(frames, pairsOf(tracked, middlesFrom(tracked), LINKS), ctx.part(0.2, 0.6));
   const middles = middlesFrom(start);
-  const { pieceFromScan, residuals: pairs } = refineJointly(
-    scans,
-    start,
-    [0],
-    {
-      startDistance: 3.2 * spacing,
-      endDistance: 0.65 * spacing,
-      endTukey: 0.32 * spacing,
-      samples: o.samples || Math.round(Math.max(250, Math.min(1000, 30_000 / frames.length))),
-      maxIterations: 24,
-      hold: HOLD,
-      pairs: pairsOf(start, middles, o.neighbours),
-    },
-    ctx.part(0.6, 1),
-  );
+  const joint = {
+    startDistance: 3.2 * spacing,
+    endDistance: 0.65 * spacing,
+    endTukey: 0.32 * spacing,
+    samples: o.samples || Math.round(Math.max(250, Math.min(1000, 30_000 / frames.length))),
+    maxIterations: 24,
+    hold: HOLD,
+    pairs: pairsOf(start, middles, o.neighbours),
+  };
+  const { pieceFromScan, residuals: pairs } = refineJointly(scans, start, [0], joint, ctx.part(0.6, 0.95));
   const shifts = new Float32Array(frames.length);
   const turns = new Float32Array(frames.length);
   const squares = new Float64Array(frames.length);
@@ -106,6 +111,14 @@ export async function refineFrames(
       counts[i]++;
     }
   }
+  /** Whether the surfaces lie on each other nearly as well where the frames stood as where they stand now. */
+  const liesAsWell = (before: Mat4[]): boolean => {
+    // One round measures all pairs before it moves anything.
+    const once = { ...joint, startDistance: joint.endDistance, maxIterations: 1 };
+    const apart = (poses: Mat4[]): number =>
+      medianOf(refineJointly(scans, poses, [0], once, ctx.part(1, 1)).residuals.map((r) => r.rms));
+    return apart(before) <= NEARLY * apart(pieceFromScan);
+  };
   const residuals = Float32Array.from(squares, (s, i) => (counts[i] > 0 ? Math.sqrt(s / counts[i]) : NaN));
   const usual = medianOf(Array.from(residuals).filter((r) => r > 0));
   const misfits = frames.map((_, i) => i).filter((i) => !(residuals[i] <= MISFIT * usual));
@@ -115,6 +128,7 @@ export async function refineFrames(
     turns,
     residuals,
     misfits: frames.length > 2 ? misfits : [],
+    ...(o.compare ? { agreed: shifts.every((s) => s <= HARDLY * spacing) && liesAsWell(tracked) } : {}),
   };
 }
 
