@@ -40,7 +40,7 @@ const WIDTH = 160;
 const MISFIT = 2.5;
 /**
  * Frames agreed before if their surfaces then lay on each other nearly as well, and none was moved by more than this share of the
- * spacing: so far noise alone moves frames whose places are exact (a jug's by up to 0.06). Common practice, no source.
+ * spacing. Exact places pass; a tremor of 0.02 mm, as the demo's jug has, no longer does (1.08 to 1.48). Common practice, no source.
  */
 const NEARLY = 1.05;
 const HARDLY = 0.1;
