@@ -117,6 +117,7 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
         mapSize: t.count ?? 2048,
         frames: 12,
         poses: true,
+        threads: 2,
       }),
   },
   bake: {

@@ -7,20 +7,20 @@ import {
   type TriangleMesh,
 } from '@amber-knit/core/geometry';
 import { identity } from '@amber-knit/core/math';
-import { createRunContext } from '@amber-knit/core/runtime';
+import { createRunContext, type RunContext } from '@amber-knit/core/runtime';
 import { PointGrid } from '@amber-knit/core/spatial';
 import { textureMesh, type TextureMeshOptions } from '@amber-knit/core/texture';
+import { ThreadPool } from '@amber-knit/threads';
 import { benchObject, type BenchObjectName } from './objects.js';
 import { paintedViews, paintOf, type Paint, type PaintedViews, type PaintedViewsOptions } from './painted-views.js';
 import { sound } from './unwrap-trial.js';
-
-const ctx = createRunContext();
 
 export interface TextureManner {
   mapSize: number;
   frames: number;
   /** Planted error of each frame's pose. */
   poses: boolean;
+  threads: number;
 }
 
 /** How far a coloured map lies off the paint. */
@@ -45,24 +45,28 @@ export interface ColorError {
  * views in even light with true poses.
  */
 export async function textureTrial(names: BenchObjectName[], seeds: number[], manner: TextureManner): Promise<void> {
+  const pool = manner.threads > 1 ? new ThreadPool(manner.threads) : undefined;
+  const ctx = createRunContext({ pool });
   for (const name of names) {
     const mesh = sound(benchObject(name).mesh);
     for (const seed of seeds) {
       const paint = paintOf(seed);
       const views = { frames: manner.frames, seed };
-      await row(`${name} seed ${seed} ceiling`, mesh, paint, { ...views, evenLight: true }, manner, {
+      await row(ctx, `${name} seed ${seed} ceiling`, mesh, paint, { ...views, evenLight: true }, manner, {
         light: 'as-seen',
       });
-      await row(`${name} seed ${seed}`, mesh, paint, views, manner, {});
+      await row(ctx, `${name} seed ${seed}`, mesh, paint, views, manner, {});
       if (manner.poses) {
         const off = { ...views, poseShift: 0.4, poseTurn: 0.15 };
-        await row(`${name} seed ${seed} poses off`, mesh, paint, off, manner, {});
+        await row(ctx, `${name} seed ${seed} poses off`, mesh, paint, off, manner, {});
       }
     }
   }
+  await pool?.close();
 }
 
 async function row(
+  ctx: RunContext,
   title: string,
   mesh: TriangleMesh,
   paint: Paint,

@@ -48,3 +48,13 @@ test('cancelling stops between items', async () => {
     code: 'cancelled',
   });
 });
+
+test('a task asked for while another runs goes beside it, and its failure leaves the other alone', async () => {
+  const ctx = createRunContext();
+  const long = pool.map('prepare-scan', scale, jobs.slice(0, 2), ctx);
+  const wrong = expect(pool.map('no-such-task', {}, [1], ctx)).rejects.toThrow('There is no task');
+  const beside = pool.map('prepare-scan', scale, jobs.slice(2, 4), ctx) as Promise<Scan[]>;
+  await wrong;
+  expect(((await long) as Scan[]).map((s) => s.name)).toEqual(['scan 0', 'scan 1']);
+  expect((await beside).map((s) => s.name)).toEqual(['scan 2', 'scan 3']);
+});

@@ -3,11 +3,12 @@ import { GeometryError, type RunContext, type TaskPool } from '@amber-knit/core/
 import type { FromThread, ToThread } from './thread.js';
 
 /**
- * Node threads as a task pool. Threads start with the first task and stay until `close`; one task runs at a time.
- * Cancelling ends the threads: the work of a lost item is not waited for.
+ * Node threads as a task pool. Threads start with the first task and stay until `close`. Tasks asked for while others run share the
+ * threads that are left, and have one at least. A task that fails or is cancelled ends its threads: the work of a lost item is not waited for.
  */
 export class ThreadPool implements TaskPool {
-  private threads: Worker[] = [];
+  private readonly threads = new Set<Worker>();
+  private readonly idle: Worker[] = [];
 
   /** @param entry built code of `thread.ts`; only tests need another than its own */
   constructor(
@@ -16,14 +17,13 @@ export class ThreadPool implements TaskPool {
   ) {}
 
   async map(task: string, shared: unknown, items: readonly unknown[], ctx: RunContext): Promise<unknown[]> {
-    const count = Math.min(this.size, items.length);
-    while (this.threads.length < count) this.threads.push(new Worker(this.entry));
+    const threads = this.take(Math.min(this.size, items.length));
     const results = new Array<unknown>(items.length);
     let next = 0;
     let done = 0;
     try {
       await Promise.all(
-        this.threads.slice(0, count).map(
+        threads.map(
           (thread) =>
             new Promise<void>((resolve, reject) => {
               const tell = (m: ToThread): void => thread.postMessage(m);
@@ -54,17 +54,35 @@ export class ThreadPool implements TaskPool {
         ),
       );
     } catch (e) {
-      await this.close();
+      await this.end(threads);
       throw e;
     }
+    this.idle.push(...threads);
     return results;
   }
 
   /** Ends all threads. */
   async close(): Promise<void> {
-    const ending = this.threads;
-    this.threads = [];
-    ending.forEach((t) => t.removeAllListeners());
+    await this.end([...this.threads]);
+  }
+
+  /** Up to so many threads that have nothing to do. */
+  private take(count: number): Worker[] {
+    const taken = this.idle.splice(0, count);
+    while (taken.length < count && (taken.length === 0 || this.threads.size < this.size)) {
+      const thread = new Worker(this.entry);
+      this.threads.add(thread);
+      taken.push(thread);
+    }
+    return taken;
+  }
+
+  private async end(ending: readonly Worker[]): Promise<void> {
+    for (const thread of ending) {
+      thread.removeAllListeners();
+      this.threads.delete(thread);
+      if (this.idle.includes(thread)) this.idle.splice(this.idle.indexOf(thread), 1);
+    }
     await Promise.all(ending.map((t) => t.terminate()));
   }
 }

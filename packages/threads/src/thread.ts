@@ -12,10 +12,10 @@ if (parentPort) {
   const port = parentPort;
   const send = (m: FromThread): void => port.postMessage(m);
   let run: (item: unknown) => unknown;
-  port.on('message', (m: ToThread) => {
+  const answer = async (m: ToThread): Promise<void> => {
     try {
       if (m.type === 'task') run = openTask(m.name, m.shared);
-      else send({ type: 'result', index: m.index, value: run(m.item) });
+      else send({ type: 'result', index: m.index, value: await run(m.item) });
     } catch (e) {
       send({
         type: 'failed',
@@ -23,5 +23,6 @@ if (parentPort) {
         code: e instanceof GeometryError ? e.code : undefined,
       });
     }
-  });
+  };
+  port.on('message', (m: ToThread) => void answer(m));
 }

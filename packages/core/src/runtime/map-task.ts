@@ -17,3 +17,21 @@ export async function mapTask<S, I, R>(
     return task(shared, item);
   });
 }
+
+/**
+ * Starts one task on another core, to be waited for later; on this one at once if there is no other. An error shows where the
+ * result is waited for.
+ * @param here the same computation on this core
+ */
+export function runBeside<R>(
+  name: string,
+  shared: unknown,
+  item: unknown,
+  ctx: RunContext,
+  here: () => Promise<R>,
+): Promise<R> {
+  const beside = ctx.pool && ctx.pool.size > 1;
+  const result = beside ? ctx.pool!.map(name, shared, [item], ctx).then(([r]) => r as R) : here();
+  result.catch(() => undefined);
+  return result;
+}

@@ -27,7 +27,7 @@ export interface TaskPool {
   readonly size: number;
   /**
    * Results in the order of the items, whatever order they were computed in; reports progress and obeys cancellation
-   * through `ctx` between items. Rejects with the task's own error.
+   * through `ctx` between items. Rejects with the task's own error. Several may run beside each other.
    */
   map(task: string, shared: unknown, items: readonly unknown[], ctx: RunContext): Promise<unknown[]>;
 }

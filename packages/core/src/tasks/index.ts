@@ -12,6 +12,7 @@ import {
   type ScaleTask,
 } from '../registration/index.js';
 import type { Task } from '../runtime/map-task.js';
+import { unwrapTask } from '../unwrapping/index.js';
 
 /** A task with what its shared data needs after having been copied. */
 interface KnownTask {
@@ -34,6 +35,7 @@ const TASKS: Record<string, KnownTask> = {
   'sharpen-patches': { run: sharpenPatchesTask },
   'try-size': { run: trySizeTask, revive: reviveTarget },
   'judge-size': { run: judgeSizeTask, revive: reviveTarget },
+  unwrap: { run: unwrapTask },
   'prepare-scan': { run: prepareScanTask },
   'compare-pair': {
     run: comparePair,

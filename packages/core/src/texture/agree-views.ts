@@ -5,7 +5,7 @@ import type { CorrectionGrid } from './correction-grid.js';
 import { weightOfQuality, type FrameView } from './frame-views.js';
 import type { LitSurface } from './lit-surface.js';
 import { PaintView } from './paint-view.js';
-import { mistrust, paintRange } from './view-trust.js';
+import { meshEdges, mistrust, paintRange } from './view-trust.js';
 
 /** What the views agree on at each vertex. */
 export interface Agreement {
@@ -40,10 +40,11 @@ export function agreeViews(
     for (const s of seen) s.learn(paint, 2 * OUTLYING);
     paint = consensus(mesh, seen, paint, ctx.part(0.4 + 0.2 * round, 0.6 + 0.2 * round));
   }
-  const range = paintRange(paint, mesh.indices);
+  const edges = meshEdges(mesh.indices, vertexCount(mesh));
+  const range = paintRange(paint, edges);
   seen.forEach((s, i) => {
     ctx.checkpoint(0.8 + (0.2 * i) / seen.length);
-    mistrust(s, mesh, range, OUTLYING);
+    mistrust(s, edges, range, OUTLYING);
   });
   return { paint, corrections: seen.map((s) => s.correction) };
 }
@@ -62,6 +63,8 @@ function consensus(
   const weights = new Float64Array(seen.length);
   const light = new Float64Array(3);
   const mean = new Float64Array(3);
+  const sum = new Float64Array(3);
+  const order = new Uint16Array(seen.length);
   for (let v = 0; v < n; v++) {
     if ((v & 4095) === 0) ctx.checkpoint(v / n);
     let count = 0;
@@ -76,7 +79,7 @@ function consensus(
       count++;
     }
     if (count === 0) continue;
-    const middle = weightedMedian(luma, weights, count);
+    const middle = weightedMedian(luma, weights, count, order);
     let least = Infinity;
     for (let i = 0; i < count; i++) {
       const d = Math.abs(luma[i] - middle);
@@ -88,7 +91,7 @@ function consensus(
     for (let round = 0; round < ROUNDS; round++) {
       const scale = from ? OUTLYING : WIDEST * (OUTLYING / WIDEST) ** (round / (ROUNDS - 1));
       let total = 0;
-      const sum = [0, 0, 0];
+      sum.fill(0);
       for (let i = 0; i < count; i++) {
         let square = 0;
         for (let k = 0; k < 3; k++) square += (logs[3 * i + k] - mean[k]) ** 2;
@@ -103,14 +106,19 @@ function consensus(
   return out;
 }
 
-function weightedMedian(values: Float64Array, weights: Float64Array, count: number): number {
-  const order = Array.from({ length: count }, (_, i) => i).sort((a, b) => values[a] - values[b]);
+/** @param order room for numbers of the values */
+function weightedMedian(values: Float64Array, weights: Float64Array, count: number, order: Uint16Array): number {
   let total = 0;
-  for (let i = 0; i < count; i++) total += weights[i];
+  for (let i = 0; i < count; i++) {
+    total += weights[i];
+    let at = i;
+    for (; at > 0 && values[order[at - 1]] > values[i]; at--) order[at] = order[at - 1];
+    order[at] = i;
+  }
   let sum = 0;
-  for (const i of order) {
-    sum += weights[i];
-    if (sum >= total / 2) return values[i];
+  for (let at = 0; at < count; at++) {
+    sum += weights[order[at]];
+    if (sum >= total / 2) return values[order[at]];
   }
   return values[order[count - 1]];
 }

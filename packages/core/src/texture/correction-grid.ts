@@ -6,12 +6,15 @@ const CELLS = 16;
 const ENOUGH = 6;
 const HELD = 0.3;
 
-/** A smooth correction over a view's picture: logarithms (three channels) at the corners of a coarse grid. */
+/** A smooth correction over a view's picture: factors (three channels) at the corners of a coarse grid, learnt as logarithms. */
 export class CorrectionGrid {
   private readonly columns = CELLS + 2;
   private readonly rows: number;
   private readonly cell: number;
   private readonly values: Float32Array;
+  /** The values as factors; `flat` as long as all are 1. */
+  private readonly factors: Float32Array;
+  private flat = true;
   private readonly sums: Float64Array;
   private readonly weights: Float64Array;
   /** Column, row and shares of the place last looked for. */
@@ -23,27 +26,31 @@ export class CorrectionGrid {
     this.weights = new Float64Array(this.columns * this.rows);
     this.sums = new Float64Array(3 * this.weights.length);
     this.values = new Float32Array(this.sums.length);
+    this.factors = new Float32Array(this.sums.length);
   }
 
   /** Multiplies factors (three channels) by the correction at a place of the piece. */
   apply(x: number, y: number, z: number, factors: Float64Array, to = 0): void {
-    if (!this.find(x, y, z)) return;
-    const { values, columns } = this;
-    const [i, j, a, b] = this.at;
-    const left = 3 * (j * columns + i);
+    if (this.flat || !this.find(x, y, z)) return;
+    const { factors: own, columns, at } = this;
+    const a = at[2];
+    const b = at[3];
+    const left = 3 * (at[1] * columns + at[0]);
     const below = left + 3 * columns;
     for (let k = 0; k < 3; k++) {
-      const log =
-        (values[left + k] * (1 - a) + values[left + 3 + k] * a) * (1 - b) +
-        (values[below + k] * (1 - a) + values[below + 3 + k] * a) * b;
-      factors[to + k] *= Math.exp(log);
+      factors[to + k] *=
+        (own[left + k] * (1 - a) + own[left + 3 + k] * a) * (1 - b) +
+        (own[below + k] * (1 - a) + own[below + 3 + k] * a) * b;
     }
   }
 
   /** Notes that what this view shows at a place of the piece (three channels) should be another. */
   note(x: number, y: number, z: number, shown: Float64Array, wanted: Float32Array, v: number, weight: number): void {
     if (!this.find(x, y, z)) return;
-    const [i, j, a, b] = this.at;
+    const i = this.at[0];
+    const j = this.at[1];
+    const a = this.at[2];
+    const b = this.at[3];
     for (let corner = 0; corner < 4; corner++) {
       const to = (j + (corner >> 1)) * this.columns + i + (corner & 1);
       const share = weight * (corner & 1 ? a : 1 - a) * (corner >> 1 ? b : 1 - b);
@@ -62,7 +69,11 @@ export class CorrectionGrid {
       if (w > 0) used++;
     }
     const hold = HELD * Math.min(total / Math.max(1, used), ENOUGH) + 1e-9;
-    for (let i = 0; i < sums.length; i++) values[i] += sums[i] / (weights[Math.floor(i / 3)] + hold);
+    for (let i = 0; i < sums.length; i++) {
+      values[i] += sums[i] / (weights[Math.floor(i / 3)] + hold);
+      this.factors[i] = Math.exp(values[i]);
+    }
+    this.flat = false;
     sums.fill(0);
     weights.fill(0);
   }

@@ -27,6 +27,33 @@ const LEAST_LIGHT = 0.03;
 const OUTLYING = 0.14;
 const WIDEST = 0.7;
 
+/** What the samples of one place come to. */
+interface OnePlace {
+  /** Of each sample: its weight, and that over its light. */
+  weight: Float64Array;
+  share: Float64Array;
+  /** Of each room that sees the place: its first column, the first sample behind its own, sums of weights over light once, twice, and with the sensor's. */
+  column: Int32Array;
+  until: Int32Array;
+  once: Float64Array;
+  twice: Float64Array;
+  across: Float64Array;
+}
+
+/** Adds a room's terms from `t` on, times `f`, to the ten numbers from `at` on: written out, for most of the time goes here. */
+function addTerms(to: Float64Array, at: number, f: number, terms: Float64Array, t: number): void {
+  to[at] += f * terms[t];
+  to[at + 1] += f * terms[t + 1];
+  to[at + 2] += f * terms[t + 2];
+  to[at + 3] += f * terms[t + 3];
+  to[at + 4] += f * terms[t + 4];
+  to[at + 5] += f * terms[t + 5];
+  to[at + 6] += f * terms[t + 6];
+  to[at + 7] += f * terms[t + 7];
+  to[at + 8] += f * terms[t + 8];
+  to[at + 9] += f * terms[t + 9];
+}
+
 /**
  * Solves exposure and white balance of each view, the light of each room and the lamp at the sensor together with the paint
  * of every place, by what several views see of the same places: logarithm of a picture = gain + light + paint. Robust
@@ -49,6 +76,10 @@ export class LightSolver {
   private readonly precision: Float64Array;
   private readonly mean = new Float64Array(3);
   private readonly normal: Float64Array;
+  private readonly right: Float64Array;
+  /** Of one place: terms of each room that sees it, and what its samples and rooms come to. */
+  private readonly terms: Float64Array;
+  private readonly own: OnePlace;
   /** Light on each sample, and what of its logarithm is left for the paint, three channels. */
   private readonly lightOn: Float64Array;
   private readonly rest: Float64Array;
@@ -83,6 +114,19 @@ export class LightSolver {
     this.paint = new Float64Array(3 * samples.places);
     this.trust = new Float32Array(samples.view.length).fill(1);
     this.normal = new Float64Array(this.size * this.size);
+    this.right = new Float64Array(this.size);
+    this.terms = new Float64Array(ROOM_TERMS * count);
+    let most = 0;
+    for (let p = 0; p < samples.places; p++) most = Math.max(most, samples.start[p + 1] - samples.start[p]);
+    this.own = {
+      weight: new Float64Array(most),
+      share: new Float64Array(most),
+      column: new Int32Array(count),
+      until: new Int32Array(count),
+      once: new Float64Array(count),
+      twice: new Float64Array(count),
+      across: new Float64Array(count),
+    };
     this.lightOn = new Float64Array(samples.logLight.length);
     this.rest = new Float64Array(samples.logLight.length);
     this.prior = (light ? Math.min(1, PAINTS / Math.max(1, samples.places)) : 1e-6) / PAINT_SPREAD ** 2;
@@ -235,79 +279,10 @@ export class LightSolver {
 
   /** One step of one channel. @returns how far it went at most */
   private step(k: number): number {
-    const { samples, rooms, size, trust, normal, rest, paint, lightOn, prior } = this;
-    const views = rooms.length;
+    const { size, normal, right } = this;
+    const views = this.rooms.length;
     const columns = this.columns[k];
-    normal.fill(0);
-    const { start, view: viewOf, weight: quality, sensor, harmonics: basis, places } = samples;
-    const last = size - 1;
-    const right = new Float64Array(size);
-    // What a place's samples have in common with one another, by column in rising order: views, terms of rooms, sensor.
-    const column = new Int32Array(size);
-    const common = new Float64Array(size);
-    const terms = new Float64Array(ROOM_TERMS);
-    for (let p = 0; p < places; p++) {
-      let weight = prior;
-      let count = 0;
-      let withSensor = 0;
-      const end = start[p + 1];
-      for (let s = start[p]; s < end; s++, count++) {
-        let at = count;
-        for (; at > 0 && column[at - 1] > viewOf[s]; at--) {
-          column[at] = column[at - 1];
-          common[at] = common[at - 1];
-        }
-        column[at] = viewOf[s];
-        common[at] = SURE * quality[s] * trust[s];
-      }
-      for (let first = start[p]; first < end;) {
-        const room = rooms[viewOf[first]];
-        const at = views + ROOM_TERMS * room;
-        for (let j = 0; j < 9; j++) terms[j] = basis[9 * p + j];
-        terms[LAMP_TERM] = this.lamp[room * places + p];
-        // Sums over the samples of this room: all have the same terms, each over its own light.
-        let [once, twice, across, misfits] = [0, 0, 0, 0];
-        let s = first;
-        for (; s < end && rooms[viewOf[s]] === room; s++) {
-          const w = SURE * quality[s] * trust[s];
-          const share = 1 / lightOn[3 * s + k];
-          const ws = w * share;
-          const r = rest[3 * s + k] - paint[3 * p + k];
-          const own = sensor[s] * share;
-          const view = viewOf[s];
-          for (let j = 0; j < ROOM_TERMS; j++) normal[(at + j) * size + view] += ws * terms[j];
-          normal[view * size + view] += w;
-          normal[last * size + view] += w * own;
-          normal[last * size + last] += w * own * own;
-          right[view] += w * r;
-          right[last] += w * own * r;
-          once += ws;
-          twice += ws * share;
-          across += ws * own;
-          misfits += ws * r;
-          withSensor += w * own;
-          weight += w;
-        }
-        for (let j = 0; j < ROOM_TERMS; j++) {
-          const row = (at + j) * size + at;
-          const f = twice * terms[j];
-          for (let i = 0; i <= j; i++) normal[row + i] += f * terms[i];
-          normal[last * size + at + j] += across * terms[j];
-          right[at + j] += misfits * terms[j];
-          column[count] = at + j;
-          common[count++] = once * terms[j];
-        }
-        first = s;
-      }
-      column[count] = last;
-      common[count++] = withSensor;
-      // The paint takes its part of all that.
-      for (let i = 0; i < count; i++) {
-        const row = column[i] * size;
-        const f = common[i] / weight;
-        for (let j = 0; j <= i; j++) normal[row + column[j]] -= f * common[j];
-      }
-    }
+    this.gather(k);
     for (let a = 0; a < size; a++) {
       const expected = this.expected(a);
       normal[a * size + a] += this.precision[a] + 1e-6 * normal[a * size + a];
@@ -321,6 +296,103 @@ export class LightSolver {
     const damping = Math.min(1, MOST_AT_ONCE / Math.max(1e-9, most));
     for (let a = 0; a < size; a++) columns[a] += damping * right[a];
     return most;
+  }
+
+  /**
+   * Normal equations of one channel, the paint eliminated place by place: `right` and the lower half of `normal`; its upper half is left with what is not needed. What a place's
+   * samples have in common with one another stands as single factors before its terms, so that a place costs a product of its terms
+   * for each pair of rooms, and one for each sample and room.
+   */
+  private gather(k: number): void {
+    const { samples, rooms, size, trust, normal, right, rest, paint, lightOn, prior, lamp, terms, own } = this;
+    const views = rooms.length;
+    const { start, view: viewOf, weight: quality, sensor, harmonics: basis, places } = samples;
+    const last = size - 1;
+    normal.fill(0);
+    right.fill(0);
+    for (let p = 0; p < places; p++) {
+      const begin = start[p];
+      const end = start[p + 1];
+      let weight = prior;
+      let withSensor = 0;
+      let seenIn = 0;
+      for (let first = begin; first < end; seenIn++) {
+        const room = rooms[viewOf[first]];
+        const at = views + ROOM_TERMS * room;
+        const t = ROOM_TERMS * seenIn;
+        for (let j = 0; j < 9; j++) terms[t + j] = basis[9 * p + j];
+        terms[t + LAMP_TERM] = lamp[room * places + p];
+        // Sums over the samples of this room: all have the same terms, each over its own light.
+        let once = 0;
+        let twice = 0;
+        let across = 0;
+        let misfits = 0;
+        let s = first;
+        for (; s < end && rooms[viewOf[s]] === room; s++) {
+          const w = SURE * quality[s] * trust[s];
+          const share = 1 / lightOn[3 * s + k];
+          const ws = w * share;
+          const r = rest[3 * s + k] - paint[3 * p + k];
+          const bySensor = sensor[s] * share;
+          const view = viewOf[s];
+          own.weight[s - begin] = w;
+          own.share[s - begin] = ws;
+          normal[view * size + view] += w;
+          normal[last * size + view] += w * bySensor;
+          normal[last * size + last] += w * bySensor * bySensor;
+          right[view] += w * r;
+          right[last] += w * bySensor * r;
+          once += ws;
+          twice += ws * share;
+          across += ws * bySensor;
+          misfits += ws * r;
+          withSensor += w * bySensor;
+          weight += w;
+        }
+        own.column[seenIn] = at;
+        own.until[seenIn] = s;
+        own.once[seenIn] = once;
+        own.twice[seenIn] = twice;
+        own.across[seenIn] = across;
+        addTerms(right, at, misfits, terms, t);
+        first = s;
+      }
+      // The paint takes its part of all that.
+      const part = 1 / weight;
+      normal[last * size + last] -= withSensor * withSensor * part;
+      for (let s = begin; s < end; s++) {
+        const f = own.weight[s - begin] * part;
+        const view = viewOf[s];
+        normal[last * size + view] -= withSensor * f;
+        for (let e = begin; e <= s; e++) {
+          const other = viewOf[e];
+          normal[view > other ? view * size + other : other * size + view] -= f * own.weight[e - begin];
+        }
+      }
+      for (let a = 0; a < seenIn; a++) {
+        const at = own.column[a];
+        const t = ROOM_TERMS * a;
+        const once = own.once[a] * part;
+        const from = a === 0 ? begin : own.until[a - 1];
+        const until = own.until[a];
+        // Views before terms: the upper half, whose rows lie together; it is turned over below.
+        for (let s = begin; s < end; s++) {
+          const f = (s >= from && s < until ? own.share[s - begin] : 0) - once * own.weight[s - begin];
+          addTerms(normal, viewOf[s] * size + at, f, terms, t);
+        }
+        const f = own.across[a] - once * withSensor;
+        addTerms(normal, last * size + at, f, terms, t);
+        for (let b = 0; b <= a; b++) {
+          const both = (a === b ? own.twice[a] : 0) - once * own.once[b];
+          // Rooms come in rising order: the lower half.
+          const rows = at * size + own.column[b];
+          for (let j = 0; j < ROOM_TERMS; j++)
+            addTerms(normal, rows + j * size, both * terms[t + j], terms, ROOM_TERMS * b);
+        }
+      }
+    }
+    for (let view = 0; view < views; view++)
+      for (let a = views; a < last; a++) normal[a * size + view] = normal[view * size + a];
   }
 
   private expected(column: number): number {

@@ -26,7 +26,7 @@ import {
   pad,
   paddingOf,
   UNWRAP_DEFAULTS,
-  unwrapMesh,
+  unwrapBeside,
   uvsOf,
   type UnwrapOptions,
 } from '../unwrapping/index.js';
@@ -91,7 +91,9 @@ export async function textureMesh(
   const { mapSize: asked, ...rest } = { ...TEXTURE_MESH_DEFAULTS, ...options };
   const o = { ...rest, mapSize: asked || mapSizeFor(bare, frames) };
   const mesh: NormalMesh = { ...bare, normals: bare.normals ?? vertexNormals(bare) };
-  const atlas = await unwrapMesh(mesh, o, ctx.part(0, 0.25, 'Unwrapping'));
+  const unwrapping = unwrapBeside(mesh, o, ctx.part(0, 0.25, 'Unwrapping'));
+  // Without another core that comes first.
+  if (!ctx.pool) await unwrapping;
   const views = viewsOfFrames(mesh, frames, ctx.part(0.25, 0.35, 'Finding what each image sees'));
   const caster = await simplifyMesh(mesh, SHADOW_TRIANGLES);
   const seen = lookAtPaint(mesh, caster, frames, views, o, ctx.part(0.35, 0.7, 'Telling light from paint'));
@@ -104,6 +106,7 @@ export async function textureMesh(
     seen.scale,
     o.sharpness,
   );
+  const atlas = await unwrapping;
   const painted = paintMap(mesh, atlas.cornerPixels, o, painter, ctx.part(0.7, 0.98, 'Painting the map'));
   const size = o.mapSize;
   const cornerUvs = uvsOf(atlas.cornerPixels, size);

@@ -1,7 +1,8 @@
 import { triangleNormal, vertexCount, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { simplifyMesh } from '../mesh/simplify.js';
 import { oppositeHalfEdges } from '../mesh/topology.js';
-import type { RunContext } from '../runtime/run-context.js';
+import { runBeside } from '../runtime/map-task.js';
+import { createRunContext, type RunContext } from '../runtime/run-context.js';
 import { TriangleBvh, type SurfaceHit } from '../spatial/triangle-bvh.js';
 import { carryLabels } from './carry-labels.js';
 import { PatchFlattener, stretchBelow } from './flatten-patch.js';
@@ -119,6 +120,17 @@ export async function unwrapMesh(
     plane,
   };
 }
+
+/** The same on another core, if there is one, while this one goes on with something else. */
+export function unwrapBeside(mesh: TriangleMesh, options: UnwrapOptions, ctx: RunContext): Promise<UvAtlas> {
+  const bare: TriangleMesh = { positions: mesh.positions, indices: mesh.indices };
+  const { mapSize, gap } = options;
+  return runBeside('unwrap', { mapSize, gap }, bare, ctx, () => unwrapMesh(bare, { mapSize, gap }, ctx));
+}
+
+/** `unwrapBeside` there. */
+export const unwrapTask = (options: UnwrapOptions, mesh: TriangleMesh): Promise<UvAtlas> =>
+  unwrapMesh(mesh, options, createRunContext());
 
 function triangleAreas({ positions, indices }: TriangleMesh): Float32Array {
   const n = new Float64Array(3);
