@@ -27,6 +27,7 @@ import { snapping } from './snapping.js';
 import { strayTrial } from './stray-trial.js';
 import { supportTrial } from './support-trial.js';
 import { bakeTrial } from './bake-trial.js';
+import { textureTime } from './texture-time.js';
 import { textureTrial } from './texture-trial.js';
 import { unwrapTrial } from './unwrap-trial.js';
 import { turnOverTrial } from './turn-over-trial.js';
@@ -119,6 +120,10 @@ const BENCHES: Record<string, { takes?: string; run: (told: Told) => unknown }> 
         poses: true,
         threads: 2,
       }),
+  },
+  'texture-time': {
+    takes: '[triangles]',
+    run: (t) => textureTime({ triangles: t.count ?? 200_000, frames: 48, mapSizes: [2048, 4096], threads: 2 }),
   },
   bake: {
     takes: '[objects] [map size]',

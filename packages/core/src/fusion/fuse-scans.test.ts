@@ -1,3 +1,4 @@
+import { backwardPool } from '../../test/backward-pool.js';
 import { spherePoints } from '../../test/shapes.js';
 import type { DepthFrame, Placement, Scan, TriangleMesh } from '../geometry/index.js';
 import { filterPoints, vertexCount } from '../geometry/index.js';
@@ -140,17 +141,7 @@ test('what was seen ends where it ended: no skin beyond its rim', async () => {
 test('the same mesh comes out whatever the number of threads', async () => {
   const scans = [ballScan('a', 40_000, 30, 0.1, 1)];
   const alone = await fuseScans(scans, placed(scans), { voxel: 1 }, ctx);
-  // A pool that runs its batches last to first, each with a copy of what is shared, as threads do.
-  const { openTask } = await import('../tasks/index.js');
-  const pool = {
-    size: 2,
-    map: (task: string, shared: unknown, items: readonly unknown[]) => {
-      const out: unknown[] = [];
-      for (let i = items.length - 1; i >= 0; i--) out[i] = openTask(task, structuredClone(shared))(items[i]);
-      return Promise.resolve(out);
-    },
-  };
-  const threaded = await fuseScans(scans, placed(scans), { voxel: 1 }, createRunContext({ pool }));
+  const threaded = await fuseScans(scans, placed(scans), { voxel: 1 }, createRunContext({ pool: backwardPool }));
   expect(threaded.positions).toEqual(alone.positions);
   expect(threaded.indices).toEqual(alone.indices);
 });

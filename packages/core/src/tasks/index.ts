@@ -12,6 +12,7 @@ import {
   type ScaleTask,
 } from '../registration/index.js';
 import type { Task } from '../runtime/map-task.js';
+import { paintRunTask, seeVerticesTask } from '../texture/index.js';
 import { unwrapTask } from '../unwrapping/index.js';
 
 /** A task with what its shared data needs after having been copied. */
@@ -35,6 +36,8 @@ const TASKS: Record<string, KnownTask> = {
   'sharpen-patches': { run: sharpenPatchesTask },
   'try-size': { run: trySizeTask, revive: reviveTarget },
   'judge-size': { run: judgeSizeTask, revive: reviveTarget },
+  'paint-run': { run: paintRunTask },
+  'see-vertices': { run: seeVerticesTask },
   unwrap: { run: unwrapTask },
   'prepare-scan': { run: prepareScanTask },
   'compare-pair': {

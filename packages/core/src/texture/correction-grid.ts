@@ -29,6 +29,17 @@ export class CorrectionGrid {
     this.factors = new Float32Array(this.sums.length);
   }
 
+  /** What was learnt, to make the same grid of the same view elsewhere by `restore`; undefined if nothing was. */
+  learnt(): Float32Array | undefined {
+    return this.flat ? undefined : this.factors;
+  }
+
+  restore(learnt: Float32Array | undefined): this {
+    this.flat = !learnt;
+    if (learnt) this.factors.set(learnt);
+    return this;
+  }
+
   /** Multiplies factors (three channels) by the correction at a place of the piece. */
   apply(x: number, y: number, z: number, factors: Float64Array, to = 0): void {
     if (this.flat || !this.find(x, y, z)) return;

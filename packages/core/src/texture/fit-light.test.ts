@@ -14,7 +14,7 @@ const BALL = { ...bare, normals: vertexNormals(bare) };
 const LAMPS: Vec3[] = [normalize3([0.5, 0.3, 0.8]), normalize3([-0.4, 0.6, -0.7])];
 
 /** Two rooms, each with its lamp and frames of exposures in steps of a tenth. */
-function fitted(lampStrength: number): LightFit {
+async function fitted(lampStrength: number): Promise<LightFit> {
   const scans = LAMPS.map((lamp, i) => {
     const shade: Shade = (at, n, eye, frame) => {
       const to = normalize3([eye[0] - at[0], eye[1] - at[1], eye[2] - at[2]]);
@@ -26,7 +26,7 @@ function fitted(lampStrength: number): LightFit {
     return { name: `s${i}`, setup: `${i}`, cloud: { positions: BALL.positions }, frames };
   });
   const placements = scans.map(({ name }) => ({ name, state: 'registered' as const, pieceFromScan: identity() }));
-  const views = viewsOfFrames(BALL, colorFrames(scans, placements), ctx);
+  const views = await viewsOfFrames(BALL, colorFrames(scans, placements), ctx);
   return fitLight(
     BALL,
     views,
@@ -36,8 +36,8 @@ function fitted(lampStrength: number): LightFit {
   );
 }
 
-test('exposures, the lamp of each room and the one at the sensor are found', () => {
-  const { model, told, misfit } = fitted(0.7);
+test('exposures, the lamp of each room and the one at the sensor are found', async () => {
+  const { model, told, misfit } = await fitted(0.7);
   expect(told).toBe(true);
   expect(misfit).toBeLessThan(0.05);
   LAMPS.forEach((lamp, room) => {
@@ -52,7 +52,7 @@ test('exposures, the lamp of each room and the one at the sensor are found', () 
   }
 });
 
-test('a place behind the body is in its shadow, one before it is not', () => {
+test('a place behind the body is in its shadow, one before it is not', async () => {
   const shadows = new ShadowPicture(BALL, [0, 0, 1]);
   expect(shadows.litAt(0, 0, 20)).toBe(1);
   expect(shadows.litAt(0, 0, -20)).toBe(0);

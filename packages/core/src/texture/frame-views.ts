@@ -7,6 +7,7 @@ import { LIGHT_OF_SRGB } from '../geometry/srgb.js';
 import { vertexCount, type ColorImage, type NormalMesh, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { invertRigid, multiply, transformPoint, type Mat4, type Vec3 } from '../math/mat4.js';
 import { rasterizeDepth } from '../mesh/rasterize.js';
+import { mapTask } from '../runtime/map-task.js';
 import type { RunContext } from '../runtime/run-context.js';
 
 /**
@@ -65,30 +66,64 @@ export function colorFrames(scans: Scan[], placements: Placement[]): ColorFrame[
 }
 
 /** The frames' pictures with the vertices they see. O(frames · (vertices + pixels)). */
-export function viewsOfFrames(mesh: NormalMesh, frames: readonly ColorFrame[], ctx: RunContext): FrameView[] {
+export async function viewsOfFrames(
+  mesh: NormalMesh,
+  frames: readonly ColorFrame[],
+  ctx: RunContext,
+): Promise<FrameView[]> {
   const views = frames.map(({ name, room, frame, sensorFromPiece }): FrameView => {
     const { camera, image } = frame.color!;
     return { name, room, camera, image, sensorFromPiece, quality: new Uint8Array(0) };
   });
-  seeAgain(mesh, frames, views, ctx);
+  await seeAgain(mesh, frames, views, ctx);
   return views;
 }
 
 /** Finds anew what each view sees from where it stands now. */
-export function seeAgain(
+export async function seeAgain(
   mesh: NormalMesh,
   frames: readonly ColorFrame[],
   views: readonly FrameView[],
   ctx: RunContext,
-): void {
+): Promise<void> {
   const size = diagonalOf(boundsOf(mesh.positions));
   const distances = sensorDistances(mesh, views);
+  const { positions, indices, normals } = mesh;
   // From nearer by than this nothing is gained.
   const near = distances[Math.floor(views.length / 10)];
-  views.forEach((view, i) => {
-    ctx.checkpoint(i / views.length);
-    view.quality = vertexQuality(mesh, view.sensorFromPiece, frames[i].frame, size, near);
-  });
+  const looks = views.map(({ sensorFromPiece, camera: picture }, i): Look => ({
+    sensorFromPiece,
+    picture,
+    camera: frames[i].frame.camera,
+    // Read when its turn comes: frames may be stored packed.
+    get depth() {
+      return frames[i].frame.depth;
+    },
+  }));
+  const seen = await mapTask(
+    'see-vertices',
+    seeVerticesTask,
+    { mesh: { positions, indices, normals }, size, near },
+    looks,
+    ctx,
+  );
+  views.forEach((view, i) => (view.quality = seen[i]));
+}
+
+/** What a view measured, and from where. */
+interface Look {
+  sensorFromPiece: Mat4;
+  /** Of the depth, and of the picture. */
+  camera: Intrinsics;
+  picture: Intrinsics;
+  depth: Float32Array;
+}
+
+interface Seen {
+  mesh: NormalMesh;
+  /** Diagonal of the mesh, and the distance from which on a view counts less, mm. */
+  size: number;
+  near: number;
 }
 
 /** Distances from the views' sensors to the mesh's middle, mm, rising. */
@@ -102,16 +137,16 @@ export function sensorDistances(mesh: TriangleMesh, views: readonly FrameView[])
  * How well a frame sees each vertex: the squared cosine of the incidence, less from far, faded out towards the picture's border
  * and towards outlines; zero where the mesh itself or anything measured in front hides it, or where the sensor looked past it.
  */
-function vertexQuality(mesh: NormalMesh, m: Mat4, frame: DepthFrame, size: number, near: number): Uint8Array {
+export function seeVerticesTask({ mesh, size, near }: Seen, look: Look): Uint8Array {
   const n = vertexCount(mesh);
   const out = new Uint8Array(n);
   const unit = TOLERATED * size;
-  const camera = resizeIntrinsics(frame.color!.camera, frame.camera.width, frame.camera.height);
+  const { sensorFromPiece: m, depth: measuredDepth } = look;
+  const camera = resizeIntrinsics(look.picture, look.camera.width, look.camera.height);
   const { width, height, fx, fy, cx, cy } = camera;
   const { depth } = rasterizeDepth(mesh, m, camera);
   const clear = pixelsToOutline(depth, width, height, unit, fx);
   const reach = Math.max(4, FADED * width);
-  const measuredDepth = frame.depth;
   const { positions: p, normals } = mesh;
   for (let v = 0; v < n; v++) {
     const x = p[3 * v];

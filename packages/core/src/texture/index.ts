@@ -1,1 +1,3 @@
 export * from './texture-mesh.js';
+export { seeVerticesTask } from './frame-views.js';
+export { paintRunTask } from './paint-map.js';

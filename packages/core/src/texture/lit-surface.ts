@@ -13,7 +13,7 @@ export class LitSurface {
   constructor(
     private readonly mesh: NormalMesh,
     private readonly views: readonly FrameView[],
-    private readonly model: LightModel,
+    readonly model: LightModel,
   ) {
     const n = vertexCount(mesh);
     const { normals } = mesh;

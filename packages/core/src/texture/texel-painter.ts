@@ -1,5 +1,5 @@
 import type { TriangleMesh } from '../geometry/triangle-mesh.js';
-import type { Agreement } from './agree-views.js';
+import type { CorrectionGrid } from './correction-grid.js';
 import { lightAt, weightOfQuality, type FrameView } from './frame-views.js';
 import type { LitSurface } from './lit-surface.js';
 
@@ -29,7 +29,7 @@ export class TexelPainter {
     private readonly mesh: TriangleMesh,
     private readonly views: readonly FrameView[],
     private readonly lit: LitSurface,
-    private readonly agreement: Agreement,
+    private readonly corrections: readonly CorrectionGrid[],
     private readonly fill: Float32Array,
     private readonly scale: ArrayLike<number>,
     private readonly sharpness: number,
@@ -63,7 +63,7 @@ export class TexelPainter {
         this.weights[3 * k + c] = weightOfQuality(view.quality[v]) ** this.sharpness;
         if (k >= CANDIDATES) continue;
         this.lit.paintFactors(chosen[k], v, this.factors, 9 * k + 3 * c);
-        this.agreement.corrections[chosen[k]].apply(p[3 * v], p[3 * v + 1], p[3 * v + 2], this.factors, 9 * k + 3 * c);
+        this.corrections[chosen[k]].apply(p[3 * v], p[3 * v + 1], p[3 * v + 2], this.factors, 9 * k + 3 * c);
       }
     }
     if (count <= CANDIDATES) this.weights.fill(0, 3 * CANDIDATES);

@@ -1,4 +1,5 @@
 import { meshOf, sphere } from '../../test/shapes.js';
+import { backwardPool } from '../../test/backward-pool.js';
 import { eyesAround, lightOnTriangles, paintedFrames, type Shade } from '../../test/painted-frames.js';
 import type { DepthFrame, TriangleMesh } from '../geometry/index.js';
 import { createRandom, fromTwist, gaussian, identity, normalize3, type Vec3 } from '../math/index.js';
@@ -20,7 +21,7 @@ function patches([x, y, z]: Vec3): number[] {
   ][h];
 }
 
-function coloured(mesh: TriangleMesh, rooms: DepthFrame[][], options: Partial<TextureMeshOptions> = {}) {
+function coloured(mesh: TriangleMesh, rooms: DepthFrame[][], options: Partial<TextureMeshOptions> = {}, how = ctx) {
   const scans = rooms.map((frames, i) => ({
     name: `s${i}`,
     setup: `${i}`,
@@ -28,7 +29,7 @@ function coloured(mesh: TriangleMesh, rooms: DepthFrame[][], options: Partial<Te
     frames,
   }));
   const placements = scans.map(({ name }) => ({ name, state: 'registered' as const, pieceFromScan: identity() }));
-  return textureMesh(mesh, scans, placements, { mapSize: 512, ...options }, ctx);
+  return textureMesh(mesh, scans, placements, { mapSize: 512, ...options }, how);
 }
 
 /** Spread of the logarithm of light against the paint's, in the middle of patches, green. */
@@ -65,6 +66,15 @@ test('light, exposure and white balance are taken out of the pictures, and only 
   const left = lightLeft(out);
   expect(left).toBeLessThan(0.06);
   expect(lightLeft(await coloured(BALL, rooms, { align: false, light: 'as-seen' }))).toBeGreaterThan(2 * left);
+});
+
+test('several cores give the same map', async () => {
+  const eyes = eyesAround(3, 120);
+  const rooms = [paintedFrames(BALL, eyes, lit(LAMP)), paintedFrames(BALL, eyes, lit(TURNED))];
+  const alone = await coloured(BALL, rooms);
+  const shared = await coloured(BALL, rooms, {}, createRunContext({ pool: backwardPool }));
+  expect(shared.mesh.texture.data).toEqual(alone.mesh.texture.data);
+  expect(shared.seenRatio).toBe(alone.seenRatio);
 });
 
 test('light that is left in the colour does not lead the alignment astray', async () => {

@@ -1,12 +1,5 @@
-import { quickSrgbOfLight } from '../geometry/srgb.js';
 import type { Placement, Scan } from '../geometry/scan.js';
-import {
-  vertexNormals,
-  type ColorImage,
-  type NormalMesh,
-  type TexturedMesh,
-  type TriangleMesh,
-} from '../geometry/triangle-mesh.js';
+import { vertexNormals, type NormalMesh, type TexturedMesh, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import { simplifyMesh } from '../mesh/simplify.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { alignViews } from './align-views.js';
@@ -18,18 +11,8 @@ import { fitLight } from './fit-light.js';
 import { colorFrames, seeAgain, viewsOfFrames, type ColorFrame, type FrameView } from './frame-views.js';
 import { LitSurface } from './lit-surface.js';
 import { mapSizeFor } from './map-size.js';
-import { TexelPainter } from './texel-painter.js';
-import {
-  cornerShares,
-  mapTexels,
-  MID_TONE,
-  pad,
-  paddingOf,
-  UNWRAP_DEFAULTS,
-  unwrapBeside,
-  uvsOf,
-  type UnwrapOptions,
-} from '../unwrapping/index.js';
+import { paintMap } from './paint-map.js';
+import { UNWRAP_DEFAULTS, unwrapBeside, uvsOf, type UnwrapOptions } from '../unwrapping/index.js';
 
 /** What becomes of the light in the pictures. */
 export type LightChoice = 'taken-out' | 'even' | 'as-seen';
@@ -94,20 +77,25 @@ export async function textureMesh(
   const unwrapping = unwrapBeside(mesh, o, ctx.part(0, 0.25, 'Unwrapping'));
   // Without another core that comes first.
   if (!ctx.pool) await unwrapping;
-  const views = viewsOfFrames(mesh, frames, ctx.part(0.25, 0.35, 'Finding what each image sees'));
+  const views = await viewsOfFrames(mesh, frames, ctx.part(0.25, 0.35, 'Finding what each image sees'));
   const caster = await simplifyMesh(mesh, SHADOW_TRIANGLES);
-  const seen = lookAtPaint(mesh, caster, frames, views, o, ctx.part(0.35, 0.7, 'Telling light from paint'));
-  const painter = new TexelPainter(
-    mesh,
-    views,
-    seen.lit,
-    seen.agreement,
-    fillUnseen(mesh, seen.agreement.paint),
-    seen.scale,
-    o.sharpness,
-  );
+  const seen = await lookAtPaint(mesh, caster, frames, views, o, ctx.part(0.35, 0.7, 'Telling light from paint'));
   const atlas = await unwrapping;
-  const painted = paintMap(mesh, atlas.cornerPixels, o, painter, ctx.part(0.7, 0.98, 'Painting the map'));
+  const { lit, agreement, scale } = seen;
+  const painted = await paintMap(
+    {
+      mesh: { positions: mesh.positions, indices: mesh.indices, normals: mesh.normals },
+      views,
+      model: lit.model,
+      corrections: agreement.corrections.map((c) => c.learnt()),
+      fill: fillUnseen(mesh, agreement.paint),
+      scale,
+      sharpness: o.sharpness,
+    },
+    atlas.cornerPixels,
+    o,
+    ctx.part(0.7, 0.98, 'Painting the map'),
+  );
   const size = o.mapSize;
   const cornerUvs = uvsOf(atlas.cornerPixels, size);
   ctx.checkpoint(1);
@@ -143,14 +131,14 @@ const SHADOW_TRIANGLES = 40_000;
 const WHITEST = 0.95;
 
 /** What light does to the views, and what they agree on without it. Lowers the views' quality where they show something else. */
-function lookAtPaint(
+async function lookAtPaint(
   mesh: NormalMesh,
   caster: TriangleMesh,
   frames: readonly ColorFrame[],
   views: FrameView[],
   { light, align }: TextureMeshOptions,
   ctx: RunContext,
-): SeenPaint {
+): Promise<SeenPaint> {
   const pictures = views.map((v) => new CoarsePicture(v));
   // Pictures are aligned without their light, whatever becomes of it afterwards: it would mislead.
   const fit = fitLight(mesh, views, pictures, caster, ctx.part(0, 0.4));
@@ -158,7 +146,7 @@ function lookAtPaint(
   if (align) {
     avoidGlare(mesh, views, fit.model.lamps);
     shifts = alignViews(mesh, views, new LitSurface(mesh, views, fit.model), ctx.part(0.4, 0.6)).shifts;
-    seeAgain(mesh, frames, views, ctx.part(0.6, 0.7));
+    await seeAgain(mesh, frames, views, ctx.part(0.6, 0.7));
   }
   const model = light === 'taken-out' ? fit.model : fit.even;
   if (light === 'as-seen') model.gains.fill(1);
@@ -204,39 +192,4 @@ function usualLight(
   const most = Math.max(...scale);
   const held = Math.min(1, WHITEST / Math.max(1e-6, top * most));
   return scale.map((s) => s * held) as [number, number, number];
-}
-
-/** Paints every texel of every triangle, and the padding around the charts. */
-function paintMap(
-  mesh: TriangleMesh,
-  q: Float32Array,
-  { mapSize: size, gap }: UnwrapOptions,
-  painter: TexelPainter,
-  ctx: RunContext,
-): { texture: ColorImage; seenRatio: number } {
-  const data = new Uint8Array(3 * size * size).fill(MID_TONE);
-  const filled = new Uint8Array(size * size);
-  const { texel, first, inside } = mapTexels(q, size);
-  const m = mesh.indices.length / 3;
-  const light = new Float32Array(3);
-  const share = new Float64Array(3);
-  let texels = 0;
-  let seen = 0;
-  for (let t = 0; t < m; t++) {
-    if ((t & 1023) === 0) ctx.checkpoint(t / m);
-    if (first[t] === first[t + 1]) continue;
-    painter.start(t);
-    for (let i = first[t]; i < first[t + 1]; i++) {
-      const at = texel[i];
-      cornerShares(q, t, (at % size) + 0.5, Math.floor(at / size) + 0.5, share);
-      const cover = painter.paint(share[0], share[1], share[2], light, 0);
-      for (let k = 0; k < 3; k++) data[3 * at + k] = Math.round(quickSrgbOfLight(light[k]));
-      filled[at] = 1;
-      if (!inside[i]) continue;
-      texels++;
-      seen += cover;
-    }
-  }
-  pad(data, 3, paddingOf(filled, size, gap + 2));
-  return { texture: { width: size, height: size, data }, seenRatio: texels > 0 ? seen / texels : 0 };
 }
