@@ -90,6 +90,7 @@ test('steps of an older version run again: what they were told that is no more i
     mapSize: 512,
     gap: 4,
     light: 'taken-out',
+    pictures: [],
     align: true,
     sharpness: 3,
   });
@@ -129,6 +130,7 @@ test('every kind of parameter can be given on a command line', () => {
     dimensions: ['[{"kind":"holds"}]', [{ kind: 'holds' }]],
     placings: ['[{"name":"a"}]', [{ name: 'a' }]],
     reaches: ['[{"reach":2}]', [{ reach: 2 }]],
+    pictures: ['[{"how":"not"}]', [{ how: 'not' }]],
     trust: ['[{"how":"only"}]', [{ how: 'only' }]],
     edits: ['[{"kind":"cut"}]', [{ kind: 'cut' }]],
     pairs: ['[{"from":[0,0,0],"scan":"a","onto":[1,0,0]}]', [{ from: [0, 0, 0], scan: 'a', onto: [1, 0, 0] }]],

@@ -14,6 +14,7 @@ import {
   MaxLength,
   Min,
   ValidateBy,
+  type ValidateByOptions,
   ValidateNested,
   validateSync,
   type ValidationError,
@@ -24,6 +25,7 @@ import { TRUST_MANNERS, type TrustManner } from '@amber-knit/core/fusion';
 import { REGION_KINDS, type RegionKind } from '@amber-knit/core/fitting';
 import { faultOfTouches } from '@amber-knit/core/retouching';
 import { GeometryError } from '@amber-knit/core/runtime';
+import { WISH_MANNERS } from '@amber-knit/core/texture';
 
 /** What a form, a command line and a help page need to know of one parameter. */
 export interface ParamField {
@@ -44,7 +46,8 @@ export interface ParamField {
     | 'placings'
     | 'trust'
     | 'edits'
-    | 'reaches';
+    | 'reaches'
+    | 'pictures';
   title: string;
   help: string;
   unit?: string;
@@ -288,15 +291,17 @@ export const TrustParam = (o: { title: string; help: string }): PropertyDecorato
     Type(() => AskedTrust),
   ]);
 
+const aBall: ValidateByOptions = {
+  name: 'isBall',
+  validator: {
+    validate: (v: unknown) => areBalls([v]),
+    defaultMessage: () => '$property must be four numbers: middle and radius, mm',
+  },
+};
+
 /** A place where detail is looked for so far; see core's `ReachRegion`. */
 export class AskedReach {
-  @ValidateBy({
-    name: 'isBall',
-    validator: {
-      validate: (v: unknown) => areBalls([v]),
-      defaultMessage: () => '$property must be four numbers: middle and radius, mm',
-    },
-  })
+  @ValidateBy(aBall)
   ball: [number, number, number, number];
 
   @IsNumber(finite)
@@ -312,6 +317,33 @@ export const ReachesParam = (o: { title: string; help: string }): PropertyDecora
     ArrayMaxSize(500),
     ValidateNested({ each: true }),
     Type(() => AskedReach),
+  ]);
+
+/** What is asked of one picture; see core's `PictureWish`. */
+export class AskedPicture {
+  @IsString()
+  @MaxLength(200)
+  scan: string;
+
+  @IsString()
+  @MaxLength(200)
+  frame: string;
+
+  @IsIn(WISH_MANNERS)
+  how: (typeof WISH_MANNERS)[number];
+
+  @IsOptional()
+  @ValidateBy(aBall)
+  ball?: [number, number, number, number];
+}
+
+/** Pictures to colour with rather than with others, or not. */
+export const PicturesParam = (o: { title: string; help: string }): PropertyDecorator =>
+  field('pictures', { ...o, whenEmpty: 'all' }, [
+    IsArray(),
+    ArrayMaxSize(1000),
+    ValidateNested({ each: true }),
+    Type(() => AskedPicture),
   ]);
 
 /** A place for the piece in its surroundings; see core's `Placing`. */
@@ -426,7 +458,15 @@ function faultText({ constraints, children }: ValidationError): string {
 }
 
 /** Kinds that a command line gives as JSON. */
-const AS_JSON: readonly ParamField['kind'][] = ['pairs', 'dimensions', 'trust', 'edits', 'reaches', 'placings'];
+const AS_JSON: readonly ParamField['kind'][] = [
+  'pairs',
+  'dimensions',
+  'trust',
+  'edits',
+  'reaches',
+  'placings',
+  'pictures',
+];
 
 /** What a text means as JSON; the text itself if it is none, so that the rules can say what is wrong. */
 function jsonOf(text: string): unknown {

@@ -1,7 +1,7 @@
 import { defineOperation } from './operation.js';
 import { shareText } from './quantity-text.js';
 import type { LightChoice } from '@amber-knit/core/texture';
-import { ChoiceParam, CountParam, FlagParam, RatioParam } from './params.js';
+import { ChoiceParam, CountParam, FlagParam, PicturesParam, RatioParam, type AskedPicture } from './params.js';
 
 export class TextureMapParams {
   static readonly retired = ['balance', 'suppressGlare'];
@@ -48,6 +48,12 @@ export class TextureMapParams {
     help: 'How much the best picture outweighs the others: high is sharper, low is smoother.',
   })
   sharpness = 3;
+
+  @PicturesParam({
+    title: 'Pictures',
+    help: 'What is asked of single pictures: not to colour with one, or rather with it than with others, everywhere or in a ball. In the bench they are chosen in the view.',
+  })
+  pictures: AskedPicture[] = [];
 }
 
 export const textureMap = defineOperation({
@@ -65,11 +71,13 @@ export const textureMap = defineOperation({
   because: (s) => (s.plan ? { mapSize: 'From the plan: what the model is for.' } : {}),
   async run({ mesh, scans, placements }, params, ctx) {
     const { textureMesh } = await import('@amber-knit/core/texture');
-    const r = await textureMesh(mesh, scans ?? [], placements ?? [], params, ctx);
+    const { pictures: wishes, ...options } = params;
+    const r = await textureMesh(mesh, scans ?? [], placements ?? [], { ...options, wishes }, ctx);
     return {
       outputs: { model: r.mesh },
       figures: {
         images: r.images,
+        ...(wishes.length > 0 ? { wishes: wishes.length } : {}),
         ...(r.images > 1 && params.light === 'taken-out' ? { lightTold: r.lightTold } : {}),
         moved: r.moved,
         ...(r.disagreement === undefined ? {} : { disagreement: r.disagreement }),
@@ -91,6 +99,12 @@ export const textureMap = defineOperation({
       help: 'How fine the map is on the surface. More than the pictures have brings nothing.',
     },
     images: { kind: 'count', rank: 'detail', label: 'Pictures', help: 'Pictures that coloured something.' },
+    wishes: {
+      kind: 'count',
+      rank: 'detail',
+      label: 'Asked of pictures',
+      help: 'Pictures that were left out or preferred, everywhere or at a place.',
+    },
     lightTold: {
       kind: 'flag',
       rank: 'detail',

@@ -1,5 +1,5 @@
 import { validateBytes } from 'gltf-validator';
-import { KNOWN_ATTRIBUTES, NO_ANGLE, NO_SCAN, type TriangleMesh } from '@amber-knit/core/geometry';
+import { KNOWN_ATTRIBUTES, NO_ANGLE, NO_PICTURE, NO_SCAN, type TriangleMesh } from '@amber-knit/core/geometry';
 import { fillHoles } from '@amber-knit/core/mending';
 import { createRunContext } from '@amber-knit/core/runtime';
 import { surfaceFromFile } from './read-surface.js';
@@ -21,6 +21,11 @@ const mesh: TriangleMesh = {
   scanBits: Uint32Array.from({ length: 2 * n }, (_, i) => (i < 2 * n - 2 ? 0x80000001 + i : 0)),
   meantOpen: Uint8Array.of(0, 0, 1, 0, 0, 0, 1, 0),
   scanNames: names,
+  coloredBy: Uint32Array.of(1, 0, 1, 1, 0, 0, 0, NO_PICTURE),
+  pictures: [
+    { scan: 'Rüssel\nside', frame: 'frame "1", odd' },
+    { scan: 'scan 2', frame: 'frame 7' },
+  ],
 };
 
 test.each(['mm', 'in'] as const)('what vertices know goes out as PLY in %s and comes in again', async (unit) => {
@@ -33,6 +38,7 @@ test.each(['mm', 'in'] as const)('what vertices know goes out as PLY in %s and c
       Number.isNaN(v) ? expect(is[i]).toBeNaN() : expect(is[i] / (v || 1)).toBeCloseTo(v ? 1 : 0, 5),
     );
   }
+  expect(back.pictures).toEqual(mesh.pictures);
   expect(back.scanNames).toEqual(names.map((s) => s.replace('\n', ' ')));
 });
 

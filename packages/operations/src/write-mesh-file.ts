@@ -44,7 +44,16 @@ function knownColumns(mesh: TriangleMesh, factor: number, unit: Unit): Pick<PlyC
     comments.push(`${ply}: ${meaning}${isLength ? `, ${unit}; nan where nothing was measured` : ''}`);
   }
   const oneLine = (text: string): string => text.replace(/\s+/g, ' ');
-  return { extra, comments: [...comments, ...(mesh.scanNames ?? []).map((s, k) => `scan ${k}: ${oneLine(s)}`)] };
+  return {
+    extra,
+    comments: [
+      ...comments,
+      ...(mesh.scanNames ?? []).map((s, k) => `scan ${k}: ${oneLine(s)}`),
+      ...(mesh.pictures ?? []).map(
+        ({ scan, frame }, k) => `picture ${k}: ${JSON.stringify(scan)}, ${JSON.stringify(frame)}`,
+      ),
+    ],
+  };
 }
 
 /** Writes a mesh in one of the export formats. */

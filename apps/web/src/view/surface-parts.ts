@@ -1,4 +1,10 @@
-import { KNOWN_ATTRIBUTES, type BakedKind, type FailedPlace, type VertexKnowledge } from '@amber-knit/core/geometry';
+import {
+  KNOWN_ATTRIBUTES,
+  KNOWN_NAMES,
+  type BakedKind,
+  type FailedPlace,
+  type VertexKnowledge,
+} from '@amber-knit/core/geometry';
 import { streamArtifact } from './load-artifact';
 
 /** A stored mesh or model as arrays. */
@@ -48,7 +54,7 @@ export async function streamSurface(
     signal,
     (header) => {
       parts.bounds = header.meta.bounds as SurfaceParts['bounds'];
-      parts.scanNames = header.meta.scanNames as string[] | undefined;
+      for (const names of KNOWN_NAMES) if (header.meta[names]) Object.assign(parts, { [names]: header.meta[names] });
       const maps = header.meta.maps as { kind: BakedKind; range?: [number, number] }[] | undefined;
       if (maps) {
         parts.maps = {};

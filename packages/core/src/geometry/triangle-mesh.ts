@@ -1,4 +1,4 @@
-import { KNOWN_ATTRIBUTES, type VertexKnowledge } from './vertex-knowledge.js';
+import { KNOWN_ATTRIBUTES, KNOWN_NAMES, type VertexKnowledge } from './vertex-knowledge.js';
 
 /** Triangles over shared vertices, millimetres. `indices` 3m, counter-clockwise seen from outside. */
 export interface TriangleMesh extends VertexKnowledge {
@@ -109,7 +109,7 @@ export function gatherVertices(mesh: TriangleMesh, oldFromNew: ArrayLike<number>
     const source = mesh[name];
     if (source) Object.assign(out, { [name]: gather(source) });
   }
-  if (mesh.scanNames) out.scanNames = mesh.scanNames;
+  for (const names of KNOWN_NAMES) if (mesh[names]) Object.assign(out, { [names]: mesh[names] });
   return out;
 }
 

@@ -22,16 +22,26 @@ export interface VertexKnowledge {
   /** 1 on rims of openings that belong to the object, such as the mouth of a jug: they are not to be filled. */
   meantOpen?: Uint8Array;
   scanNames?: readonly string[];
+  /** Which picture the colour is most of: its place in `pictures`, `NO_PICTURE` where it comes from around. */
+  coloredBy?: Uint32Array;
+  pictures?: readonly PictureName[];
 }
 
-/** `bestAngle` and `bestScan` where nothing was measured. */
+/** A colour picture: the scan it belongs to, and its frame there. */
+export interface PictureName {
+  scan: string;
+  frame: string;
+}
+
+/** `bestAngle`, `bestScan` and `coloredBy` where there is none. */
 export const NO_ANGLE = 255;
 export const NO_SCAN = 0xffffffff;
+export const NO_PICTURE = 0xffffffff;
 
 /** Words of bits that name one of so many scans. */
 export const scanWordsFor = (scans: number): number => Math.max(1, Math.ceil(scans / 32));
 
-type KnownArrays = Omit<VertexKnowledge, 'scanNames'>;
+type KnownArrays = Omit<VertexKnowledge, 'scanNames' | 'pictures'>;
 
 /** One thing that vertices know: how it goes on where nothing was measured, and what files call it. */
 export interface KnownAttribute {
@@ -130,13 +140,25 @@ export const KNOWN_ATTRIBUTES: readonly KnownAttribute[] = [
     ply: 'meant_open',
     meaning: '1 on rims of openings that belong to the object',
   },
+  {
+    name: 'coloredBy',
+    array: Uint32Array,
+    unmeasured: NO_PICTURE,
+    between: 'nearest',
+    isLength: false,
+    ply: 'colored_by',
+    meaning: `number of the picture that most of the colour is from, ${NO_PICTURE} where it is from around`,
+  },
 ];
+
+/** What numbers among the attributes stand for. */
+export const KNOWN_NAMES = ['scanNames', 'pictures'] as const;
 
 /** Only what is known, of everything that a mesh holds. */
 export function knowledgeOf(mesh: VertexKnowledge): VertexKnowledge {
   const out: VertexKnowledge = {};
   for (const { name } of KNOWN_ATTRIBUTES) if (mesh[name]) Object.assign(out, { [name]: mesh[name] });
-  if (mesh.scanNames) out.scanNames = mesh.scanNames;
+  for (const names of KNOWN_NAMES) if (mesh[names]) Object.assign(out, { [names]: mesh[names] });
   return out;
 }
 
@@ -144,7 +166,7 @@ export function knowledgeOf(mesh: VertexKnowledge): VertexKnowledge {
 export function withoutKnowledge<M extends VertexKnowledge>(mesh: M): Omit<M, keyof VertexKnowledge> {
   const out = { ...mesh };
   for (const { name } of KNOWN_ATTRIBUTES) delete out[name];
-  delete out.scanNames;
+  for (const names of KNOWN_NAMES) delete out[names];
   return out;
 }
 

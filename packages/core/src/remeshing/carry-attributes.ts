@@ -1,4 +1,4 @@
-import { KNOWN_ATTRIBUTES } from '../geometry/vertex-knowledge.js';
+import { KNOWN_ATTRIBUTES, KNOWN_NAMES } from '../geometry/vertex-knowledge.js';
 import { vertexCount, vertexNormals, type TriangleMesh } from '../geometry/triangle-mesh.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { TriangleBvh, type SurfaceHit } from '../spatial/triangle-bvh.js';
@@ -32,7 +32,7 @@ export function carryAttributes(source: TriangleMesh, mesh: TriangleMesh, ctx: R
     Object.assign(out, { [name]: to });
     return [{ from, to, size, isMean: between === 'mean' }];
   });
-  if (source.scanNames) out.scanNames = source.scanNames;
+  for (const names of KNOWN_NAMES) if (source[names]) Object.assign(out, { [names]: source[names] });
   for (let i = 0; i < n; i++) {
     if ((i & 4095) === 0) ctx.checkpoint(0.4 + (0.6 * i) / n);
     bvh.closest(mesh.positions[3 * i], mesh.positions[3 * i + 1], mesh.positions[3 * i + 2], Infinity, hit);

@@ -12,6 +12,7 @@ export class PictureSource {
   private readonly sensor: DepthFrame['camera'];
   private readonly depth: Float32Array;
   private readonly color: NonNullable<DepthFrame['color']>;
+  private readonly pixel = new Float64Array(2);
 
   /** @param frame one with a picture; it is unpacked once */
   constructor(frame: DepthFrame, pieceFromScan: Mat4) {
@@ -21,8 +22,8 @@ export class PictureSource {
     this.sensorFromPiece = invertRigid(multiply(pieceFromScan, frame.scanFromSensor));
   }
 
-  /** Writes the light at a place of the piece. @returns false where the picture does not show it */
-  light(x: number, y: number, z: number, out: Float64Array): boolean {
+  /** The pixel of the picture that shows a place of the piece, written to `out` (right, down). @returns false where it does not show it */
+  pixelOf(x: number, y: number, z: number, out: Float64Array): boolean {
     const m = this.sensorFromPiece;
     const d = m[2] * x + m[6] * y + m[10] * z + m[14];
     if (!(d > 0)) return false;
@@ -34,11 +35,19 @@ export class PictureSource {
     if (!(su >= 0 && sv >= 0 && su < sensor.width && sv < sensor.height)) return false;
     // Something stands before it, or the sensor looked past it.
     if (!(Math.abs(depth[sv * sensor.width + su] - d) < SAME_DEPTH * d)) return false;
-    const { camera, image } = this.color;
-    const u = camera.fx * right + camera.cx;
-    const v = camera.fy * down + camera.cy;
-    const { width, height, data } = image;
-    if (!(u >= 0 && v >= 0 && u < width - 1 && v < height - 1)) return false;
+    const { camera } = this.color;
+    out[0] = camera.fx * right + camera.cx;
+    out[1] = camera.fy * down + camera.cy;
+    return out[0] >= 0 && out[1] >= 0 && out[0] < camera.width - 1 && out[1] < camera.height - 1;
+  }
+
+  /** Writes the light at a place of the piece. @returns false where the picture does not show it */
+  light(x: number, y: number, z: number, out: Float64Array): boolean {
+    const { pixel } = this;
+    if (!this.pixelOf(x, y, z, pixel)) return false;
+    const u = pixel[0];
+    const v = pixel[1];
+    const { width, data } = this.color.image;
     const u0 = Math.floor(u);
     const v0 = Math.floor(v);
     const [a, b] = [u - u0, v - v0];

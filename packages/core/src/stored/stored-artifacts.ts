@@ -5,7 +5,7 @@ import { boundsOf, type PointCloud } from '../geometry/point-cloud.js';
 import type { TexturedMesh, TriangleMesh } from '../geometry/triangle-mesh.js';
 import type { BakedKind, FailedPlace, LightModel } from '../geometry/light-model.js';
 import { vertexCount, vertexNormals } from '../geometry/triangle-mesh.js';
-import { KNOWN_ATTRIBUTES } from '../geometry/vertex-knowledge.js';
+import { KNOWN_ATTRIBUTES, KNOWN_NAMES } from '../geometry/vertex-knowledge.js';
 import { decodeColor, encodeColorPng } from './color-image.js';
 import { decodeMapPng, encodeMapPng } from './map-png.js';
 import { fromOctahedral, toOctahedral } from './octahedral.js';
@@ -179,7 +179,7 @@ export function encodeMesh(mesh: TriangleMesh | TexturedMesh | LightModel, coars
     tables.push({ name: 'coarse', rows: coarse.length / 3, columns: [{ name: 'index', data: coarse, size: 3 }] });
   const faces: TableData['columns'] = [{ name: 'index', data: mesh.indices, size: 3 }];
   const meta: Record<string, unknown> = { bounds: boundsOf(mesh.positions), triangles: mesh.indices.length / 3 };
-  if (mesh.scanNames) meta.scanNames = mesh.scanNames;
+  for (const names of KNOWN_NAMES) if (mesh[names]) meta[names] = mesh[names];
   if ('cornerUvs' in mesh) {
     faces.push({ name: 'uv', data: mesh.cornerUvs, size: 6 });
     if ('maps' in mesh) faces.push({ name: 'tangent', data: mesh.cornerTangents, size: 12 });
@@ -214,7 +214,7 @@ export function decodeMesh(bytes: Uint8Array): TriangleMesh | TexturedMesh | Lig
   };
   if (v.color) mesh.colors = v.color as Uint8Array;
   for (const { name } of KNOWN_ATTRIBUTES) if (v[name]) Object.assign(mesh, { [name]: v[name] });
-  if (header.meta.scanNames) mesh.scanNames = header.meta.scanNames as string[];
+  for (const names of KNOWN_NAMES) if (header.meta[names]) Object.assign(mesh, { [names]: header.meta[names] });
   if (v.normal) mesh.normals = v.normal as Float32Array;
   if (header.kind !== 'model' && header.kind !== 'light') return mesh;
   const textured: TexturedMesh = {

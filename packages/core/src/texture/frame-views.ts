@@ -5,6 +5,7 @@ import type { Placement, Scan } from '../geometry/scan.js';
 import { placedScans } from '../geometry/scan.js';
 import { LIGHT_OF_SRGB } from '../geometry/srgb.js';
 import { vertexCount, type ColorImage, type NormalMesh, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import type { PictureName } from '../geometry/vertex-knowledge.js';
 import { invertRigid, multiply, transformPoint, type Mat4, type Vec3 } from '../math/mat4.js';
 import { rasterizeDepth } from '../mesh/rasterize.js';
 import { mapTask } from '../runtime/map-task.js';
@@ -24,7 +25,7 @@ const ASKEW = 0.17;
 
 /** A colour image with its camera in the piece's frame and how well it sees each vertex. */
 export interface FrameView {
-  name: string;
+  picture: PictureName;
   /** Number of the room, that is of the light it was taken in: frames of one setup share it. */
   room: number;
   camera: Intrinsics;
@@ -39,7 +40,7 @@ export const weightOfQuality = (byte: number): number => (byte / 255) ** 2;
 
 /** A frame of a placed scan that has colours. */
 export interface ColorFrame {
-  name: string;
+  picture: PictureName;
   room: number;
   frame: DepthFrame;
   sensorFromPiece: Mat4;
@@ -56,7 +57,7 @@ export function colorFrames(scans: Scan[], placements: Placement[]): ColorFrame[
         const key = scan.setup === undefined ? `scan ${scan.name}` : `setup ${scan.setup}`;
         if (!rooms.has(key)) rooms.set(key, rooms.size);
         return {
-          name: `${scan.name}, ${frame.name}`,
+          picture: { scan: scan.name, frame: frame.name },
           room: rooms.get(key)!,
           frame,
           sensorFromPiece: invertRigid(multiply(placement.pieceFromScan, frame.scanFromSensor)),
@@ -71,9 +72,9 @@ export async function viewsOfFrames(
   frames: readonly ColorFrame[],
   ctx: RunContext,
 ): Promise<FrameView[]> {
-  const views = frames.map(({ name, room, frame, sensorFromPiece }): FrameView => {
+  const views = frames.map(({ picture, room, frame, sensorFromPiece }): FrameView => {
     const { camera, image } = frame.color!;
-    return { name, room, camera, image, sensorFromPiece, quality: new Uint8Array(0) };
+    return { picture, room, camera, image, sensorFromPiece, quality: new Uint8Array(0) };
   });
   await seeAgain(mesh, frames, views, ctx);
   return views;

@@ -10,7 +10,7 @@ const seenWith = (fx: number): ColorFrame[] => {
   const sensorFromPiece = identity();
   sensorFromPiece[14] = 300;
   const color = { camera, image: { width: 10, height: 10, data: new Uint8Array(300) } };
-  return [{ name: 'f', room: 0, frame: { color } as ColorFrame['frame'], sensorFromPiece }];
+  return [{ picture: { scan: 's', frame: 'f' }, room: 0, frame: { color } as ColorFrame['frame'], sensorFromPiece }];
 };
 
 test('the map has at least a texel for each pixel on the surface, and less than ten times as many', () => {

@@ -1,5 +1,11 @@
 import type { Placement, Scan } from '../geometry/scan.js';
-import { vertexNormals, type NormalMesh, type TexturedMesh, type TriangleMesh } from '../geometry/triangle-mesh.js';
+import {
+  vertexCount,
+  vertexNormals,
+  type NormalMesh,
+  type TexturedMesh,
+  type TriangleMesh,
+} from '../geometry/triangle-mesh.js';
 import { simplifyMesh } from '../mesh/simplify.js';
 import type { RunContext } from '../runtime/run-context.js';
 import { alignViews } from './align-views.js';
@@ -12,6 +18,7 @@ import { colorFrames, seeAgain, viewsOfFrames, type ColorFrame, type FrameView }
 import { LitSurface } from './lit-surface.js';
 import { mapSizeFor } from './map-size.js';
 import { paintMap } from './paint-map.js';
+import { bestViews, heedWishes, wishesOfNone, withoutUnwanted, type PictureWish } from './picture-wishes.js';
 import { UNWRAP_DEFAULTS, unwrapBeside, uvsOf, type UnwrapOptions } from '../unwrapping/index.js';
 
 /** What becomes of the light in the pictures. */
@@ -26,6 +33,8 @@ export interface TextureMeshOptions extends UnwrapOptions {
   align: boolean;
   /** How much the best-seeing image outweighs the others; 1 = even mixing. */
   sharpness: number;
+  /** Pictures that are not wanted, or rather than others, everywhere or at a place. */
+  wishes: readonly PictureWish[];
 }
 
 export const TEXTURE_MESH_DEFAULTS: TextureMeshOptions = {
@@ -33,6 +42,7 @@ export const TEXTURE_MESH_DEFAULTS: TextureMeshOptions = {
   light: 'taken-out',
   align: true,
   sharpness: 3,
+  wishes: [],
 };
 
 export interface TextureMeshResult {
@@ -70,8 +80,11 @@ export async function textureMesh(
   options: Partial<TextureMeshOptions>,
   ctx: RunContext,
 ): Promise<TextureMeshResult> {
-  const frames = colorFrames(scans, placements);
   const { mapSize: asked, ...rest } = { ...TEXTURE_MESH_DEFAULTS, ...options };
+  const all = colorFrames(scans, placements);
+  for (const { scan, frame } of wishesOfNone(all, rest.wishes))
+    ctx.note(`There is no picture "${frame}" of "${scan}": what was asked of it is left out.`);
+  const frames = withoutUnwanted(all, rest.wishes);
   const o = { ...rest, mapSize: asked || mapSizeFor(bare, frames) };
   const mesh: NormalMesh = { ...bare, normals: bare.normals ?? vertexNormals(bare) };
   const unwrapping = unwrapBeside(mesh, o, ctx.part(0, 0.25, 'Unwrapping'));
@@ -100,7 +113,14 @@ export async function textureMesh(
   const cornerUvs = uvsOf(atlas.cornerPixels, size);
   ctx.checkpoint(1);
   return {
-    mesh: { ...mesh, cornerUvs, texture: painted.texture },
+    mesh: {
+      ...mesh,
+      ...(views.length > 0
+        ? { coloredBy: bestViews(vertexCount(mesh), views), pictures: views.map((v) => v.picture) }
+        : {}),
+      cornerUvs,
+      texture: painted.texture,
+    },
     mapSize: size,
     charts: atlas.charts,
     coverage: atlas.coverage,
@@ -136,7 +156,7 @@ async function lookAtPaint(
   caster: TriangleMesh,
   frames: readonly ColorFrame[],
   views: FrameView[],
-  { light, align }: TextureMeshOptions,
+  { light, align, wishes }: TextureMeshOptions,
   ctx: RunContext,
 ): Promise<SeenPaint> {
   const pictures = views.map((v) => new CoarsePicture(v));
@@ -148,6 +168,7 @@ async function lookAtPaint(
     shifts = alignViews(mesh, views, new LitSurface(mesh, views, fit.model), ctx.part(0.4, 0.6)).shifts;
     await seeAgain(mesh, frames, views, ctx.part(0.6, 0.7));
   }
+  heedWishes(mesh, views, wishes);
   const model = light === 'taken-out' ? fit.model : fit.even;
   if (light === 'as-seen') model.gains.fill(1);
   else avoidGlare(mesh, views, fit.model.lamps);

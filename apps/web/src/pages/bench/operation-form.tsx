@@ -207,8 +207,8 @@ function useDimensionChoices(piece: PieceView, fields: readonly ParamField[]): P
   return [{ value: '', title: field?.whenEmpty ?? '' }, ...names.map((name) => ({ value: name, title: name }))];
 }
 
-/** Places come from a panel, where they are looked at; the form asks for none. */
-const isAsked = (f: ParamField): boolean => f.kind !== 'reaches';
+/** Places and pictures come from a panel, where they are looked at; the form asks for none. */
+const isAsked = (f: ParamField): boolean => f.kind !== 'reaches' && f.kind !== 'pictures';
 
 /** What a field is for, and what may be put in. */
 const helpText = (f: ParamField): string =>

@@ -1,6 +1,6 @@
 import { Document, WebIO, type Primitive, type Texture } from '@gltf-transform/core';
 import { KHRDracoMeshCompression } from '@gltf-transform/extensions';
-import { KNOWN_ATTRIBUTES } from '../../geometry/vertex-knowledge.js';
+import { KNOWN_ATTRIBUTES, type KnownAttribute } from '../../geometry/vertex-knowledge.js';
 import { LIGHT_OF_SRGB } from '../../geometry/srgb.js';
 import type { BakedMap, LightModel } from '../../geometry/light-model.js';
 import type { ColorImage, TexturedMesh, TriangleMesh } from '../../geometry/triangle-mesh.js';
@@ -13,6 +13,9 @@ export interface GlbOptions {
   /** Packs the triangles with Draco: a tenth of the bytes, positions within a 65,000th of the size. */
   draco: boolean;
 }
+
+/** Attributes that are numbers of something with a name. */
+const NAMED: readonly KnownAttribute['name'][] = ['scanBits', 'bestScan', 'coloredBy'];
 
 export const GLB_DEFAULTS: GlbOptions = { jpegQuality: 0, draco: false };
 
@@ -69,8 +72,8 @@ export async function writeGlb(
     .setAttribute('NORMAL', accessor('VEC3', normal));
   for (const { name: attribute, ply } of KNOWN_ATTRIBUTES) {
     const known = mesh[attribute];
-    // Which scans it was says nothing without their names.
-    if (!known || attribute === 'scanBits' || attribute === 'bestScan') continue;
+    // Which scans and pictures it was says nothing without their names.
+    if (!known || NAMED.includes(attribute)) continue;
     // Floats: a lone byte would need padding that not every reader expects. Numbers must be finite.
     const values = Float32Array.from({ length: n }, (_, i) => (known[take(i)] >= 0 ? known[take(i)] : -1));
     primitive.setAttribute(`_${ply.toUpperCase()}`, accessor('SCALAR', values));

@@ -1,4 +1,9 @@
-import { KNOWN_ATTRIBUTES, scanWordsFor, type VertexKnowledge } from '../../geometry/vertex-knowledge.js';
+import {
+  KNOWN_ATTRIBUTES,
+  scanWordsFor,
+  type PictureName,
+  type VertexKnowledge,
+} from '../../geometry/vertex-knowledge.js';
 import { GeometryError } from '../../runtime/geometry-error.js';
 import { BRIGHTNESS_NOTE, greyOf } from '../brightness.js';
 import { ByteCursor, firstBytes, type Bytes } from '../byte-source.js';
@@ -53,6 +58,7 @@ interface Header {
   grid?: { columns: number; rows: number };
   /** Names of the scans that measured a surface, as our own files list them. */
   scanNames: string[];
+  pictures: PictureName[];
 }
 
 /** True if the bytes begin like a PLY file. */
@@ -125,6 +131,7 @@ function readHeader(bytes: Bytes): Header {
   const elements: Element[] = [];
   let format: Header['format'] | undefined;
   const scanNames: string[] = [];
+  const pictures: PictureName[] = [];
   let columns = 0;
   let rows = 0;
   for (const line of text.slice(0, end.index).split(/\r?\n/)) {
@@ -138,10 +145,11 @@ function readHeader(bytes: Bytes): Header {
       if (words[1] === 'num_cols') columns = Number(words[2]);
       if (words[1] === 'num_rows') rows = Number(words[2]);
     } else if (words[0] === 'comment' && words[1] === 'scan') {
-      const named = /^comment scan (\d+): (.*)$/.exec(line.trim());
-      // Names are UTF-8; the header as a whole was read byte by byte.
-      if (named && Number(named[1]) === scanNames.length)
-        scanNames.push(new TextDecoder().decode(Uint8Array.from(named[2], (c) => c.charCodeAt(0))));
+      const name = nameIn(line, 'scan', scanNames.length);
+      if (name !== undefined) scanNames.push(name);
+    } else if (words[0] === 'comment' && words[1] === 'picture') {
+      const picture = pictureIn(nameIn(line, 'picture', pictures.length));
+      if (picture) pictures.push(picture);
     } else if (words[0] === 'element') {
       const count = Number(words[2]);
       assertCount(count, `elements "${words[1]}"`);
@@ -160,7 +168,14 @@ function readHeader(bytes: Bytes): Header {
     }
   }
   if (!format) throw new GeometryError('corrupt-file', 'The PLY header does not say its format.');
-  return { format, elements, bodyAt, scanNames, ...(columns > 0 && rows > 0 ? { grid: { columns, rows } } : {}) };
+  return {
+    format,
+    elements,
+    bodyAt,
+    scanNames,
+    pictures,
+    ...(columns > 0 && rows > 0 ? { grid: { columns, rows } } : {}),
+  };
 }
 
 /** Refuses counts that the bytes of the body can't hold, before room is made for them. */
@@ -177,6 +192,24 @@ function assertRoom(left: number, { format, elements }: Header): void {
     if (least * element.count > room)
       throw cutOff(Math.floor(room / least), element.count, `elements "${element.name}"`);
     before += least * element.count;
+  }
+}
+
+/** What a comment of our own files says that number `wanted` of something is called. */
+function nameIn(line: string, what: string, wanted: number): string | undefined {
+  const named = new RegExp(`^comment ${what} (\\d+): (.*)$`).exec(line.trim());
+  if (!named || Number(named[1]) !== wanted) return undefined;
+  // Names are UTF-8; the header as a whole was read byte by byte.
+  return new TextDecoder().decode(Uint8Array.from(named[2], (c) => c.charCodeAt(0)));
+}
+
+/** Names of a scan and its frame, each in quotation marks as JSON has them. */
+function pictureIn(names: string | undefined): PictureName | undefined {
+  try {
+    const [scan, frame] = JSON.parse(`[${names}]`) as unknown[];
+    return typeof scan === 'string' && typeof frame === 'string' ? { scan, frame } : undefined;
+  } catch {
+    return undefined;
   }
 }
 
@@ -226,6 +259,7 @@ class Sink {
       columns.forEach((c, k) => this.slots.set(c, (i, v) => (values[columns.length * i + k] = v)));
     }
     if (this.known.scanBits) this.known.scanNames = header.scanNames;
+    if (this.known.coloredBy) this.known.pictures = header.pictures;
     if (brightness) this.slots.set(brightness, (i, v) => (this.brightness![i] = v));
     ['x', 'y', 'z'].forEach((n, k) => this.slots.set(n, (i, v) => (this.positions[3 * i + k] = v)));
     if (this.normals) ['nx', 'ny', 'nz'].forEach((n, k) => this.slots.set(n, (i, v) => (this.normals![3 * i + k] = v)));
