@@ -121,6 +121,13 @@ export const PLACES: readonly Place[] = [
   },
   {
     stage: 'texture',
+    title: 'Pictures',
+    help: 'Shows which picture coloured what, leaves pictures out or takes one rather, everywhere or at a place.',
+    words: 'photo photograph frame ghost blurred double image wrong colour source exclude prefer',
+    needs: ['model'],
+  },
+  {
+    stage: 'texture',
     title: 'Colours by hand',
     help: 'Works on the colours: copies from another place or picture, paints, blurs, sharpens, heals.',
     words: 'retouch clone stamp paint stain shiny spots glare highlight reflection heal fix texture touch up brush',

@@ -1,7 +1,8 @@
 import type { DepthFrame } from '../geometry/depth-frame.js';
 import type { Placement, Scan } from '../geometry/scan.js';
 import { LIGHT_OF_SRGB } from '../geometry/srgb.js';
-import { invertRigid, multiply, type Mat4 } from '../math/mat4.js';
+import type { ColorImage } from '../geometry/triangle-mesh.js';
+import { invertRigid, multiply, type Mat4, type Vec3 } from '../math/mat4.js';
 
 /** Measured depth may differ by this share of the distance from a place that is the same: common practice, no source. */
 const SAME_DEPTH = 0.01;
@@ -12,6 +13,8 @@ export class PictureSource {
   private readonly sensor: DepthFrame['camera'];
   private readonly depth: Float32Array;
   private readonly color: NonNullable<DepthFrame['color']>;
+  /** Where the sensor stood, in the piece's frame. */
+  readonly eye: Vec3;
   private readonly pixel = new Float64Array(2);
 
   /** @param frame one with a picture; it is unpacked once */
@@ -19,7 +22,13 @@ export class PictureSource {
     this.sensor = frame.camera;
     this.depth = frame.depth;
     this.color = frame.color!;
-    this.sensorFromPiece = invertRigid(multiply(pieceFromScan, frame.scanFromSensor));
+    const pieceFromSensor = multiply(pieceFromScan, frame.scanFromSensor);
+    this.sensorFromPiece = invertRigid(pieceFromSensor);
+    this.eye = [pieceFromSensor[12], pieceFromSensor[13], pieceFromSensor[14]];
+  }
+
+  get image(): ColorImage {
+    return this.color.image;
   }
 
   /** The pixel of the picture that shows a place of the piece, written to `out` (right, down). @returns false where it does not show it */

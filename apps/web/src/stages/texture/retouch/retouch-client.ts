@@ -3,7 +3,8 @@ import type { Touch } from '@amber-knit/core/retouching';
 import { NO_WORK, WorkClient, type WorkState } from '../../../shared/hand/work-client';
 import type { MapTile } from '../../../view/surface-maps';
 import { keptTouches } from './kept-touches';
-import type { FromRetouch, PictureScan, ToRetouch } from './retouch-messages';
+import { pictureScans, type PictureScan } from '../picture-frames';
+import type { FromRetouch, ToRetouch } from './retouch-messages';
 
 export interface RetouchState extends WorkState<Touch> {
   /** The map as it is before any stroke. */
@@ -24,10 +25,8 @@ export class RetouchClient extends WorkClient<Touch, RetouchState, ToRetouch, Fr
   }
 
   /** The scans whose pictures can be taken; told before work begins. */
-  know({ scanList }: Pick<PieceView, 'scanList'>): void {
-    this.scans = scanList.flatMap(({ name, framesId, placement }) =>
-      framesId && placement.state === 'registered' ? [{ name, framesId, pieceFromScan: placement.pieceFromScan }] : [],
-    );
+  know(piece: Pick<PieceView, 'scanList'>): void {
+    this.scans = pictureScans(piece);
   }
 
   get pictureScans(): readonly PictureScan[] {

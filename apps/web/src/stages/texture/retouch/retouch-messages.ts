@@ -2,15 +2,7 @@ import type { Dab } from '@amber-knit/core/geometry';
 import type { Touch, TouchManner } from '@amber-knit/core/retouching';
 import type { FromWork, ToWork } from '../../../shared/hand/work-client';
 import type { MapTile } from '../../../view/surface-maps';
-
-/** A scan whose pictures colours may be taken from. */
-export interface PictureScan {
-  name: string;
-  /** The artifact that holds its frames. */
-  framesId: string;
-  /** 16 numbers, column by column. */
-  pieceFromScan: readonly number[];
-}
+import type { PictureScan } from '../picture-frames';
 
 /** To the worker that holds the map. Each is answered by `done`. */
 export type ToRetouch =

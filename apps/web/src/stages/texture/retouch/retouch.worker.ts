@@ -1,18 +1,17 @@
-import type { DepthFrame } from '@amber-knit/core/geometry';
 import { PictureSource, RetouchSession, type Touch, type TouchManner } from '@amber-knit/core/retouching';
-import { decodeColor, decodeFrames } from '@amber-knit/core/stored';
+import { decodeColor } from '@amber-knit/core/stored';
 import { serveWork, wordsOf } from '../../../shared/hand/serve-work';
-import { fetchData } from '../../../view/load-artifact';
 import { streamSurface } from '../../../view/surface-parts';
+import { PictureFrames, type PictureScan } from '../picture-frames';
 import { tilesOf } from './map-tiles';
-import type { FromRetouch, PictureScan, ToRetouch } from './retouch-messages';
+import type { FromRetouch, ToRetouch } from './retouch-messages';
 
 // Holds the map that is worked on by hand, off the page's thread, and does to it what the step will do.
 
 const post = (m: FromRetouch): void => (self as unknown as Worker).postMessage(m);
 let session: RetouchSession | undefined;
 let scans: readonly PictureScan[] = [];
-const frames = new Map<string, Promise<DepthFrame[]>>();
+const frames = new PictureFrames();
 const sources = new Map<string, PictureSource>();
 let notes: string[] = [];
 
@@ -39,21 +38,11 @@ async function open({ surface, edits, scans: known }: Extract<ToRetouch, { ask: 
 
 const key = (scan: string, frame: string): string => JSON.stringify([scan, frame]);
 
-function framesOf({ name, framesId }: PictureScan): Promise<DepthFrame[]> {
-  let loading = frames.get(name);
-  if (!loading) {
-    loading = fetchData(framesId).then((bytes) => decodeFrames(bytes, false).filter((f) => f.color));
-    loading.catch(() => frames.delete(name));
-    frames.set(name, loading);
-  }
-  return loading;
-}
-
 /** Makes ready the picture that a stroke takes its colours from. */
 async function ready(touch: Touch | TouchManner): Promise<void> {
   if (touch.kind !== 'picture' || sources.has(key(touch.scan, touch.frame))) return;
   const scan = scans.find((s) => s.name === touch.scan);
-  const frame = scan && (await framesOf(scan)).find((f) => f.name === touch.frame);
+  const frame = scan && (await frames.of(scan)).find((f) => f.name === touch.frame);
   if (scan && frame)
     sources.set(key(touch.scan, touch.frame), new PictureSource(frame, Float64Array.from(scan.pieceFromScan)));
 }
@@ -68,7 +57,7 @@ async function answer(m: ToRetouch): Promise<void> {
   if (m.ask === 'open') return open(m);
   if (m.ask === 'frames') {
     const scan = scans.find((s) => s.name === m.scan);
-    const names = scan ? (await framesOf(scan)).map((f) => f.name) : [];
+    const names = scan ? (await frames.of(scan)).map((f) => f.name) : [];
     return post({ tell: 'frames', scan: m.scan, names });
   }
   if (!session) return;
