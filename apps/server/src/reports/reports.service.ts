@@ -8,7 +8,7 @@ import { PiecesService } from '../pieces/pieces.service.js';
 import { stepView } from '../steps/step-view.js';
 import { decodeDimensions, decodeSurface } from '../storage/artifact-codec.js';
 import { BlobStore } from '../storage/blob-store.js';
-import { reportHtml, type SurfaceFacts } from './report-html.js';
+import { reportDocument, type ReportDocument, type SurfaceFacts } from './report-document.js';
 
 const { version: VERSION } = JSON.parse(readFileSync(new URL('../../package.json', import.meta.url), 'utf8')) as {
   version: string;
@@ -25,7 +25,7 @@ export class ReportsService {
   ) {}
 
   /** @throws NotFoundException */
-  async html(pieceId: string): Promise<string> {
+  async of(pieceId: string): Promise<ReportDocument> {
     if (!(await this.db.manager.existsBy(Piece, { id: pieceId })))
       throw new NotFoundException('There is no such piece.');
     const piece = await this.pieces.view(pieceId);
@@ -41,7 +41,7 @@ export class ReportsService {
       bytes(piece.dimensions?.id),
       bytes(piece.picture?.id),
     ]);
-    return reportHtml({
+    return reportDocument({
       piece,
       steps: line.flatMap((id) => steps.filter((s) => s.id === id).map(stepView)),
       version: VERSION,

@@ -31,8 +31,11 @@ export class PictureSource {
     return this.color.image;
   }
 
-  /** The pixel of the picture that shows a place of the piece, written to `out` (right, down). @returns false where it does not show it */
-  pixelOf(x: number, y: number, z: number, out: Float64Array): boolean {
+  /**
+   * The pixel of the picture that shows a place of the piece, written to `out` (right, down). @returns false where it does not show it
+   * @param unmeasured whether a place counts as shown where nothing was measured: the sensor may have looked past it
+   */
+  pixelOf(x: number, y: number, z: number, out: Float64Array, unmeasured = false): boolean {
     const m = this.sensorFromPiece;
     const d = m[2] * x + m[6] * y + m[10] * z + m[14];
     if (!(d > 0)) return false;
@@ -43,7 +46,8 @@ export class PictureSource {
     const sv = Math.round(sensor.fy * down + sensor.cy);
     if (!(su >= 0 && sv >= 0 && su < sensor.width && sv < sensor.height)) return false;
     // Something stands before it, or the sensor looked past it.
-    if (!(Math.abs(depth[sv * sensor.width + su] - d) < SAME_DEPTH * d)) return false;
+    const measured = depth[sv * sensor.width + su];
+    if (!(unmeasured && measured === 0) && !(Math.abs(measured - d) < SAME_DEPTH * d)) return false;
     const { camera } = this.color;
     out[0] = camera.fx * right + camera.cx;
     out[1] = camera.fy * down + camera.cy;

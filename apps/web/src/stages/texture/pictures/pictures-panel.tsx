@@ -2,7 +2,7 @@ import { useEffect, useRef } from 'react';
 import { Ban, Undo2, X } from 'lucide-react';
 import type { PictureWish } from '@amber-knit/core/texture';
 import { OPERATION_IDS } from '@amber-knit/operations/operation-ids';
-import { angleText, lengthText, shareText } from '@amber-knit/operations/quantity-text';
+import { shareText } from '@amber-knit/operations/quantity-text';
 import { api, problemText } from '../../../api/api';
 import { useAppDispatch } from '../../../app/store';
 import { lightShown } from '../../../app/view-slice';
@@ -101,11 +101,14 @@ function PlaceLookedAt() {
             {found.seeing.map((s) => (
               <li key={nameOfPicture(s)}>
                 <PartOfPicture of={s} />
-                <p className="m-0 truncate" title={nameOfPicture(s)}>
-                  {nameOfPicture(s)}
+                <p className="m-0 truncate" title={s.scan}>
+                  {s.scan}
                 </p>
-                <p className="num m-0 text-muted">
-                  {angleText(s.angle)}, {lengthText(s.distance)}
+                <p className="m-0 truncate text-muted" title={s.frame}>
+                  {s.frame}
+                </p>
+                <p className="num m-0 mb-1 text-muted" title="From straight on, and how far the camera stood">
+                  {Math.round((s.angle * 180) / Math.PI)}°, {Math.round(s.distance)} mm
                 </p>
                 <span className="flex gap-1">
                   <Button
@@ -115,7 +118,7 @@ function PlaceLookedAt() {
                     Rather
                   </Button>
                   <Button aria-label={`Not ${nameOfPicture(s)} here`} onClick={() => picturesClient.askHere(s, 'not')}>
-                    Not here
+                    Not
                   </Button>
                 </span>
               </li>
@@ -187,7 +190,7 @@ function PictureList() {
             >
               <Swatch tint={chosen === p.i ? CHOSEN_TINT : pictureTint(p.i)} />
               <span className={`truncate ${chosen === p.i ? 'font-semibold' : ''}`}>{nameOfPicture(p)}</span>
-              <span className="num ml-auto text-muted">{shareText(p.share)}</span>
+              <span className="num ml-auto whitespace-nowrap text-muted">{shareText(p.share)}</span>
             </button>
             {isLeftOut(asked, p) ? (
               <IconButton label={`Take ${nameOfPicture(p)} in again`} onClick={() => picturesClient.leaveOut(p)}>

@@ -44,6 +44,7 @@ async function lookAt(point: readonly [number, number, number]): Promise<void> {
   if (!model) return;
   const v = nearestVertex(model.positions, point);
   const own = model.coloredBy?.[v];
+  const first = own === undefined || own === NO_PICTURE ? undefined : model.pictures?.[own];
   const n = model.normals ? model.normals.subarray(3 * v, 3 * v + 3) : Float32Array.of(0, 0, 0);
   const seeing: (Omit<PictureOfPlace, 'part'> & { source: PictureSource; pixel: Float64Array })[] = [];
   for (const scan of scans) {
@@ -51,7 +52,8 @@ async function lookAt(point: readonly [number, number, number]): Promise<void> {
       if (mine !== asked) return;
       const source = new PictureSource(frame, Float64Array.from(scan.pieceFromScan));
       const pixel = new Float64Array(2);
-      if (!source.pixelOf(point[0], point[1], point[2], pixel)) continue;
+      const isOwn = isSame({ scan: scan.name, frame: frame.name }, first);
+      if (!source.pixelOf(point[0], point[1], point[2], pixel, isOwn)) continue;
       const way = source.eye.map((c, k) => c - point[k]);
       const distance = Math.hypot(...way);
       const cosine = (way[0] * n[0] + way[1] * n[1] + way[2] * n[2]) / distance;
@@ -60,7 +62,6 @@ async function lookAt(point: readonly [number, number, number]): Promise<void> {
     }
   }
   // The one that coloured it comes first, then the squarest.
-  const first = own === undefined || own === NO_PICTURE ? undefined : model.pictures?.[own];
   seeing.sort((a, b) => Number(isSame(b, first)) - Number(isSame(a, first)) || a.angle - b.angle);
   const shown = await Promise.all(
     seeing.slice(0, MOST_SHOWN).map(async ({ source, pixel, ...of }) => ({ ...of, part: await partOf(source, pixel) })),
