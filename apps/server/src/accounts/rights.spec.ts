@@ -49,6 +49,7 @@ const ROUTES: Record<string, 'open' | 'use' | 'measure' | 'begin' | 'work' | 'ma
   'GET /api/pieces/{id}/steps': 'use',
   'GET /api/steps/{id}': 'use',
   'GET /api/pieces/{id}/report': 'use',
+  'GET /api/pieces/{id}/report/pdf': 'use',
   'GET /api/pieces/{id}/captures': 'use',
   'GET /api/captures/{id}': 'use',
   'GET /api/captures/{id}/frames': 'use',

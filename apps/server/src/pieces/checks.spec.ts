@@ -163,6 +163,10 @@ test('the report tells dimensions, scans and steps as they stand; what users wro
   expect(response.text).toContain('Against plan.stl');
   const steps = (await harness.http().get(`/api/pieces/${id}/steps`)).body as StepView[];
   expect(response.text).toContain(steps.find((s) => s.operationId === 'fuse.surface')!.title);
+  const pdf = await harness.http().get(`/api/pieces/${id}/report/pdf`).buffer().expect(200);
+  expect(pdf.headers['content-type']).toBe('application/pdf');
+  expect(pdf.headers['content-disposition']).toMatch(/^attachment; filename="Report .*\.pdf"/);
+  expect((pdf.body as Buffer).subarray(0, 5).toString('latin1')).toBe('%PDF-');
   const empty = await harness.newPiece('Nothing yet');
   expect((await harness.http().get(`/api/pieces/${empty.id}/report`).expect(200)).text).toContain('no surface yet');
   await harness.http().get('/api/pieces/7f0f2a52-8c0b-4a0e-9f0b-0c8f3a1d2e4b/report').expect(404);

@@ -1,5 +1,5 @@
 import pdfmake from 'pdfmake';
-import type { Content, TableCell } from 'pdfmake/interfaces.js';
+import type { Column, Content, ContentText, TableCell } from 'pdfmake/interfaces.js';
 import { PLEX_FONTS, plexRuns } from './plex-runs.js';
 import type { Cell, ReportDocument, ReportPart, Span } from './report-document.js';
 
@@ -76,8 +76,10 @@ function partContent(part: ReportPart): Content {
     case 'table': {
       const shares = part.columns.reduce((sum, { width }) => sum + (width === 'words' ? 0 : width), 0);
       const fixed = part.columns.filter(({ width }) => width === 'words').length * WORDS_WIDTH;
-      const widths = part.columns.map(({ width }) =>
-        width === 'words' ? 'auto' : ((INNER_WIDTH - fixed) * width) / shares - CELL_GAP,
+      // The last of them takes what the columns of few words leave.
+      const last = part.columns.findLastIndex(({ width }) => width !== 'words');
+      const widths = part.columns.map(({ width }, i) =>
+        width === 'words' ? 'auto' : i === last ? '*' : ((INNER_WIDTH - fixed) * width) / shares - CELL_GAP,
       );
       const head = part.columns.map((c): TableCell => ({ text: runs(c.head), bold: true }));
       return {
@@ -86,7 +88,10 @@ function partContent(part: ReportPart): Content {
           widths,
           headerRows: 1,
           dontBreakRows: true,
-          body: [head, ...part.rows.map((row) => row.map(cellContent))],
+          body: [
+            head,
+            ...part.rows.map((row) => row.map((cell, i) => cellContent(cell, part.columns[i].width === 'words'))),
+          ],
         },
       };
     }
@@ -112,15 +117,17 @@ const RULED = {
   paddingRight: (): number => CELL_GAP,
 };
 
-const cellContent = (cell: Cell): TableCell => ({ stack: cell.map((line) => ({ text: line.flatMap(spanRuns) })) });
+const cellContent = (cell: Cell, noWrap: boolean): TableCell => ({
+  stack: cell.map((line) => ({ text: line.flatMap(spanRuns), noWrap })),
+});
 
-const spanRuns = ({ text, look }: Span): object[] =>
+const spanRuns = ({ text, look }: Span): ContentText[] =>
   runs(text).map((run) => ({
     ...run,
     ...(look === 'strong' ? { bold: true } : look ? { color: MUTED, fontSize: 8.5 } : {}),
   }));
 
-function signatureLine(text: string, share: number): Content {
+function signatureLine(text: string, share: number): Column {
   const width = ((INNER_WIDTH - 40) * share) / 5;
   return {
     width,

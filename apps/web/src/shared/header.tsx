@@ -3,13 +3,14 @@ import { Link } from 'react-router';
 import { Search } from 'lucide-react';
 import { Button, Mark, ThemeButton } from './controls';
 import { finderOpen } from './finder-open';
+import { pageTitle } from './page-title';
 import { PersonMenu } from './person-menu';
 
 /** Page head with the way back and the page's own actions. */
 export function Header({ trail, children }: { trail: { label: string; to?: string }[]; children?: ReactNode }) {
   const last = trail[trail.length - 1]?.label;
   useEffect(() => {
-    document.title = last ? `${last} – Amber Knit` : 'Amber Knit';
+    pageTitle.set({ place: last ?? '' });
   }, [last]);
   return (
     <header className="flex h-13 shrink-0 items-center gap-4 max-sm:h-auto max-sm:min-h-13 max-sm:flex-wrap max-sm:py-2 border-b border-line bg-panel px-4">

@@ -1,6 +1,7 @@
 import type { StepView } from '@amber-knit/contracts';
 import { api } from '../api/api';
 import { Button, ProgressBar } from './controls';
+import { TellWhenDone } from './work-notice';
 
 /** A step that waits or runs: what it does, how far it is, and how to stop it. */
 export function RunningStep({ step }: { step: StepView }) {
@@ -11,9 +12,12 @@ export function RunningStep({ step }: { step: StepView }) {
     <div role="status" className="mb-2 rounded-lg border border-amber bg-amber-soft px-3 py-2">
       <div className="flex items-center justify-between gap-2">
         <b className="font-semibold">{step.title}</b>
-        <Button onClick={() => void cancel(step.id)} disabled={isLoading}>
-          Cancel
-        </Button>
+        <span className="flex gap-1.5">
+          <TellWhenDone />
+          <Button onClick={() => void cancel(step.id)} disabled={isLoading}>
+            Cancel
+          </Button>
+        </span>
       </div>
       <div className="num mb-1">
         {step.status === 'queued'

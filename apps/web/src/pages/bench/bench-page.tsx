@@ -28,6 +28,7 @@ import { Tour } from './tour';
 import { lookedRound } from '../../shared/looked-round';
 import { VersionMenu } from './version-menu';
 import { Modal } from '../../shared/modal';
+import { useWorkNotice, workOf } from '../../shared/work-notice';
 
 /** What holds at every stage. */
 const SHORTCUTS: readonly (readonly [string, string])[] = [
@@ -74,6 +75,7 @@ export function BenchPage() {
     lookedRound.end();
     setSearch({}, { replace: true });
   }, [setSearch]);
+  useWorkNotice(piece?.name ?? '', workOf(steps));
   const running = steps?.filter((s) => s.status === 'running' || s.status === 'queued').length ?? 0;
   // A step that runs will change what stands now: going back waits for it.
   const sending = useSyncExternalStore(subscribe, isSending);

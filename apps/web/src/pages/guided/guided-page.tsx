@@ -13,6 +13,7 @@ import { Header } from '../../shared/header';
 import { OnlyLooking } from '../../shared/only-looking';
 import { RecipePicker, type ChosenRecipe } from '../../shared/recipe-picker';
 import { Fold } from '../../shared/fold';
+import { useWorkNotice } from '../../shared/work-notice';
 import { GuideQuestions } from './guide-questions';
 import { GuidedWay } from './guided-way';
 import { StopCard } from './stop-card';
@@ -146,6 +147,7 @@ function ByRecipe({ pieceId, onBegun }: { pieceId: string; onBegun(): void }) {
 /** The run: strands knitting on, what it does, what it asks, how it ended. */
 function Run({ piece, run }: { piece: PieceView; run: NonNullable<GuidedState['run']> }) {
   const { data: steps = [] } = api.useStepsQuery(piece.id);
+  useWorkNotice(piece.name, { doing: run.status === 'working' ? run.now : null, outcome: LABELS[run.status] });
   return (
     <div className="grid items-start gap-5 lg:grid-cols-[290px_1fr]">
       <GuidedWay pieceId={piece.id} run={run} steps={steps} />

@@ -4,6 +4,7 @@ import { Pause, Play } from 'lucide-react';
 import type { GuidedStepView, GuidedView, StepView } from '@amber-knit/contracts';
 import { api, problemText } from '../../api/api';
 import { Button, Notice, ProgressBar } from '../../shared/controls';
+import { TellWhenDone } from '../../shared/work-notice';
 import { StateGlyph, type GlyphState } from '../../shared/state-glyph';
 import { aboutText } from './guide-words';
 
@@ -52,7 +53,9 @@ export function GuidedWay({ pieceId, run, steps }: { pieceId: string; run: Guide
       {working && (
         <div className="mt-3">
           <ProgressBar value={whole > 0 ? 1 - left / whole : 0} label="The whole run" />
-          <p className="num m-0 mt-1">about {aboutText(left)} left</p>
+          <p className="num m-0 mt-1 flex items-center justify-between gap-2">
+            about {aboutText(left)} left <TellWhenDone />
+          </p>
         </div>
       )}
       <ol className="m-0 mt-3 flex list-none flex-col gap-1.5 p-0">
