@@ -1,4 +1,5 @@
 import { ballFile } from './ball-file.js';
+import { depthRoundFile } from './depth-round.mjs';
 import { newPiece, panel } from './new-piece.js';
 import { expect, test } from './watched-page.js';
 
@@ -114,4 +115,62 @@ test('colours are worked on by hand, carried to a light model, and what is lost 
       page.getByRole('button', { name: 'Undo' }).click(),
     ]);
   await expect(light).toHaveCount(0);
+});
+
+test('which picture coloured what is shown; one is left out here, another everywhere, and the surface coloured anew', async ({
+  page,
+}) => {
+  test.setTimeout(300_000);
+  await newPiece(page, 'Jug in twelve pictures');
+  await page.getByLabel('Scan files').setInputFiles([depthRoundFile(12, [])]);
+  const strands = page.getByRole('complementary', { name: 'Strands' });
+  await expect(strands.getByText('jug round', { exact: true })).toBeVisible({ timeout: 240_000 });
+  const result = panel(page, 'Newest result');
+  // The way to a coloured surface is other tests' matter.
+  const steps = `/api/pieces/${/pieces\/([^/]+)/.exec(page.url())![1]}/steps`;
+  for (const [operationId, params] of [
+    ['clean.support', {}],
+    ['register.automatic', {}],
+    ['fuse.surface', { voxel: 2 }],
+    ['texture.map', { mapSize: 512 }],
+  ] as const) {
+    const asked = await page.request.post(steps, { data: { operationId, params } });
+    expect(asked.ok()).toBe(true);
+    const { id } = (await asked.json()) as { id: string };
+    const state = async (): Promise<string | undefined> =>
+      ((await (await page.request.get(steps)).json()) as { id: string; status: string }[]).find((s) => s.id === id)
+        ?.status;
+    await expect.poll(state, { timeout: 120_000 }).toBe('done');
+  }
+  await page.getByRole('link', { name: /^Texture:/ }).click();
+  await expect(result).toContainText('512² map from 12 pictures');
+
+  const pictures = panel(page, 'Pictures');
+  await pictures.getByRole('checkbox', { name: 'Show which picture coloured what' }).check();
+  const listed = pictures.getByRole('list', { name: 'Pictures by share' }).getByRole('listitem');
+  await expect(listed).toHaveCount(12);
+  await expect(page.getByText('Click a place to see the pictures that show it.')).toBeVisible();
+  const box = (await page.locator('canvas').first().boundingBox())!;
+  await page.mouse.click(box.x + box.width / 2, box.y + 0.55 * box.height);
+  const place = pictures.getByRole('region', { name: 'The place' });
+  await expect(place.getByText(/^Coloured by/)).toBeVisible();
+  const seen = place.getByRole('img');
+  await expect(seen.first()).toBeVisible();
+  const own = (await place.locator('b').first().textContent())!;
+  await place.getByRole('button', { name: `Not ${own} here` }).click();
+  const asked = pictures.getByRole('list', { name: 'Asked of pictures' }).getByRole('listitem');
+  await expect(asked).toHaveText([`Not ${own}, within 8 mm of a place`]);
+  await listed
+    .getByRole('button', { name: /^Leave .* out$/ })
+    .last()
+    .click();
+  await expect(asked).toHaveCount(2);
+  await pictures.getByRole('button', { name: 'Colour anew' }).click();
+  await expect(result).toContainText('512² map from 11 pictures', { timeout: 240_000 });
+  // What was asked belongs to the step; nothing is left to do, and undo brings the pictures back.
+  await expect(pictures.getByRole('button', { name: 'Colour anew' })).toHaveCount(0);
+  await expect(listed).toHaveCount(11);
+  await expect(asked).toHaveCount(2);
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(listed).toHaveCount(12);
 });
