@@ -47,8 +47,8 @@ interface RunColors {
 
 /** Triangles are painted in about so many runs. */
 const RUNS = 24;
-/** Pictures of more bytes in all are not copied to other cores. */
-const MOST_COPIED = 400e6;
+/** Copies of the pictures for the other cores may take so many bytes together; beyond that one core paints. */
+const MOST_COPIED = 800e6;
 
 /** Paints every texel of every triangle, and the padding around the charts. @returns also the share of the surface that views saw */
 export async function paintMap(
@@ -74,7 +74,7 @@ export async function paintMap(
       inside: inside.slice(begin, end),
     });
   }
-  const copied = sources.views.reduce((sum, v) => sum + v.image.data.length, 0);
+  const copied = (ctx.pool?.size ?? 0) * sources.views.reduce((sum, v) => sum + v.image.data.length, 0);
   const own = copied > MOST_COPIED ? { ...ctx, pool: undefined } : ctx;
   const painted = await mapTask('paint-run', paintRunTask, { ...sources, cornerPixels, mapSize: size }, runs, own);
   let texels = 0;
