@@ -58,7 +58,7 @@ export class TextureMapParams {
 
 export const textureMap = defineOperation({
   id: 'texture.map',
-  version: 2,
+  version: 3,
   stage: 'texture',
   title: 'Colour the surface',
   help: 'Unfolds the surface onto a map and colours it from the pictures that see each place best, lamps, shadows and highlights taken out; from point colours where there are no pictures.',

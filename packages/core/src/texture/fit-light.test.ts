@@ -52,7 +52,7 @@ test('exposures, the lamp of each room and the one at the sensor are found', asy
   }
 });
 
-test('a place behind the body is in its shadow, one before it is not', async () => {
+test('a place behind the body is in its shadow, one before it is not', () => {
   const shadows = new ShadowPicture(BALL, [0, 0, 1]);
   expect(shadows.litAt(0, 0, 20)).toBe(1);
   expect(shadows.litAt(0, 0, -20)).toBe(0);

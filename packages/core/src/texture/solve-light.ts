@@ -299,9 +299,9 @@ export class LightSolver {
   }
 
   /**
-   * Normal equations of one channel, the paint eliminated place by place: `right` and the lower half of `normal`; its upper half is left with what is not needed. What a place's
-   * samples have in common with one another stands as single factors before its terms, so that a place costs a product of its terms
-   * for each pair of rooms, and one for each sample and room.
+   * Normal equations of one channel, the paint eliminated place by place: `right` and the lower half of `normal`; its upper half is
+   * left with what is not needed. What a place's samples have in common with one another stands as single factors before its
+   * terms, so that a place costs a product of its terms for each pair of rooms, and one for each sample and room.
    */
   private gather(k: number): void {
     const { samples, rooms, size, trust, normal, right, rest, paint, lightOn, prior, lamp, terms, own } = this;

@@ -66,6 +66,12 @@ export class PicturesClient extends Store<PicturesState> {
     this.put(NOTHING);
   }
 
+  /** Lets the worker go; what is asked of pictures stays until the surface is coloured anew. */
+  rest(): void {
+    this.end();
+    this.put({ ...this.state, shown: false, pictures: null, chosen: null, place: null });
+  }
+
   show(shown: boolean): void {
     this.put({ ...this.state, shown, chosen: null, place: null });
     if (shown && !this.state.pictures) this.open();

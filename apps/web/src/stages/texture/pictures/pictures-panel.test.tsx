@@ -82,6 +82,15 @@ test('a picture is left out, taken in again, and left out of the next colouring'
   });
 });
 
+test('what is asked of pictures is still asked after a look at another stage', async () => {
+  const { user, container } = await shown();
+  await user.click(screen.getByRole('button', { name: 'Leave Upright, frame 1 out' }));
+  act(() => picturesClient.rest());
+  expect(within(container).queryByRole('list', { name: 'Pictures by share' })).toBeNull();
+  screen.getByText('Not Upright, frame 1, everywhere');
+  screen.getByRole('button', { name: 'Colour anew' });
+});
+
 test('at a place one learns who coloured it, and asks for another one there', async () => {
   const { user } = await shown();
   act(() => picturesClient.lookAt([1, 2, 3]));

@@ -31,7 +31,7 @@ export function PicturesPanel({ piece, steps, busy }: StagePanelProps) {
     if (modelId) picturesClient.look(modelId, pictureScans(piece), before);
     else picturesClient.clear();
   }, [modelId, piece, before]);
-  useEffect(() => () => picturesClient.clear(), []);
+  useEffect(() => () => picturesClient.rest(), []);
   if (!modelId || !made || !(Number(made.figures?.images) > 0)) return null;
   const isChanged = !askTheSame(asked, known);
   const colourAnew = (): void =>
